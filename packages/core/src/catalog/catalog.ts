@@ -1,0 +1,140 @@
+import { fail, type Span } from '../problem';
+import { closest } from './closest';
+
+/** How values of a field compare and are written, whatever the field is for. */
+export type Base = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'uuid' | 'list' | 'other';
+
+/** What a field is for. */
+export type FieldKind =
+  | 'text'
+  | 'number'
+  | 'yes_no'
+  | 'date'
+  | 'moment'
+  | 'choice'
+  | 'list'
+  | 'reference'
+  | 'key'
+  | 'other';
+
+export interface Choice {
+  readonly value: string;
+  readonly label: string;
+}
+
+export interface Field {
+  readonly name: string;
+  readonly label: string;
+  readonly comment: string | null;
+  readonly kind: FieldKind;
+  readonly base: Base;
+  /** The database's type as it writes it, e.g. `numeric(10,2)`. */
+  readonly dbType: string;
+  /** Characters, for text. */
+  readonly maxLength: number | null;
+  /** Digits in all and after the point, for numbers; scale 0 means whole numbers. */
+  readonly precision: number | null;
+  readonly scale: number | null;
+  readonly choices: readonly Choice[] | null;
+  /** Id of the type a reference points at. */
+  readonly refersTo: string | null;
+  readonly required: boolean;
+  readonly unique: boolean;
+  /** Null when it may be changed; else the reason in one sentence. */
+  readonly notEditable: string | null;
+  readonly hidden: boolean;
+  readonly protected: boolean;
+}
+
+/** A CHECK of the table: evaluated in the preview with the new values in place. */
+export interface Rule {
+  readonly name: string;
+  /** What a person is told when it is broken: the constraint's comment, or one made from its condition. */
+  readonly message: string;
+  /** The condition as PostgreSQL prints it (source: pg_get_expr); trusted, never from a user. */
+  readonly condition: string;
+  readonly fields: readonly string[];
+  /** False for one added without checking the records that were there (NOT VALID): any update of those fails. */
+  readonly holdsForAll: boolean;
+}
+
+export interface Trigger {
+  readonly name: string;
+  readonly comment: string | null;
+  /** Null when it fires at any update; else the fields whose change makes it fire. */
+  readonly onFields: readonly string[] | null;
+}
+
+/** What one run on this type may do. */
+export interface Bounds {
+  /** More records than this in one run are not allowed; null: no limit. */
+  readonly mostRecords: number | null;
+  /** From this many on, the number must be typed before the run starts. */
+  readonly typedFrom: number;
+  readonly largestBatch: number;
+}
+
+export interface RecordType {
+  /** The table's name; with its schema where that is not on the search path. */
+  readonly id: string;
+  readonly schema: string;
+  readonly table: string;
+  readonly label: string;
+  readonly comment: string | null;
+  /** Name of the key field; null where there is no single-column primary key. */
+  readonly key: string | null;
+  readonly nameField: string | null;
+  readonly ownerFields: readonly string[];
+  readonly fields: readonly Field[];
+  readonly rules: readonly Rule[];
+  readonly triggers: readonly Trigger[];
+  /** Null when records may be changed; else the reason in one sentence. */
+  readonly notChangeable: string | null;
+  readonly hidden: boolean;
+  readonly bounds: Bounds;
+  /** The database's own estimate of the number of records. */
+  readonly about: number;
+}
+
+/** All record types of the database, as they were when it was read. */
+export class Catalog {
+  private readonly byId: ReadonlyMap<string, RecordType>;
+  constructor(readonly types: readonly RecordType[]) {
+    this.byId = new Map(types.map((t) => [t.id, t]));
+  }
+
+  find(id: string): RecordType | undefined {
+    return this.byId.get(id);
+  }
+
+  /** The type with this id; throws `unknown_type` with the closest ones. */
+  type(id: string): RecordType {
+    const found = this.byId.get(id);
+    if (found) return found;
+    const names = this.types.filter((t) => !t.hidden).flatMap((t) => [t.id, t.label]);
+    const near = closest(id, names).map((n) => this.types.find((t) => t.label === n)?.id ?? n);
+    return fail('unknown_type', `There is no type “${clip(id)}”.`, { suggestions: [...new Set(near)] });
+  }
+}
+
+/** The field of that name (any case); throws `unknown_field` with the closest names. */
+export function fieldOf(type: RecordType, name: string, span?: Span): Field {
+  const lower = name.toLowerCase();
+  const found = type.fields.find((f) => f.name === name) ?? type.fields.find((f) => f.name.toLowerCase() === lower);
+  if (found && !found.hidden) return found;
+  const seen = type.fields.filter((f) => !f.hidden);
+  const near = closest(name, [...seen.map((f) => f.name), ...seen.map((f) => f.label)]);
+  const suggestions = [...new Set(near.map((n) => seen.find((f) => f.label === n)?.name ?? n))];
+  return fail('unknown_field', `${type.label} have no field “${clip(name)}”.`, { span, suggestions });
+}
+
+/** The key field of a type that can be changed; throws `not_changeable` with the reason. */
+export function keyOf(type: RecordType): Field {
+  if (type.key === null) return fail('not_changeable', type.notChangeable ?? `${type.label} have no single key field.`);
+  return type.fields.find((f) => f.name === type.key)!;
+}
+
+/** A user's text cut to a length that fits a sentence. */
+export function clip(text: string, length = 60): string {
+  return text.length <= length ? text : `${text.slice(0, length - 1)}…`;
+}

@@ -1,0 +1,21 @@
+import type { EditKind } from './edit';
+import { editableField, fieldWords, givenValue, givenWords, type Given } from './value';
+
+/** Gives the field this value where it is blank (null or empty text), and leaves the rest as they are. */
+export interface Fill {
+  readonly kind: 'fill';
+  readonly field: string;
+  readonly value: Given;
+}
+
+export const fill: EditKind<Fill> = {
+  lower(edit, type) {
+    const field = editableField(type, edit.field);
+    const here = { kind: 'field', at: { through: [], type, field } } as const;
+    return { field, expression: givenValue(field, edit.value), when: { kind: 'blank', operand: here } };
+  },
+  sentence(edit, type) {
+    const { field, label } = fieldWords(type, edit.field);
+    return `fill blank ${label} with ${givenWords(field, edit.value)}`;
+  },
+};

@@ -1,0 +1,119 @@
+import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
+import { editSentence, lowerEdit, type Assignment, type Edit } from '../edits/edit';
+import { Answers, bind, namesIn } from '../language/bind';
+import type { NameQuestion } from '../language/checked';
+import { conditionWords, list, typeWords } from '../language/words';
+import { fail, ProblemError, type Problem } from '../problem';
+import { checkSelection, type CheckedSelection, type Selection } from '../selection/selection';
+
+/** How carefully a run goes about it. */
+export interface Safety {
+  /** Records in one batch, which is one transaction. */
+  readonly batchSize: number;
+  /** Batches that work at the same time. */
+  readonly atOnce: number;
+  /** Share of the time spent working, in percent; the rest is left to other users of the database. */
+  readonly pace: number;
+  /** Stop and ask after this many; null: do not ask. */
+  readonly askAfter: number | null;
+  /** Stop, changing nothing, if more than this many would change; null: no such limit. */
+  readonly atMost: number | null;
+}
+export const defaultSafety: Safety = { batchSize: 1000, atOnce: 1, pace: 50, askAfter: null, atMost: null };
+
+/** Selection + edits + safety + why. */
+export interface Job {
+  readonly selection: Selection;
+  readonly edits: readonly Edit[];
+  readonly safety?: Partial<Safety>;
+  readonly why?: string;
+}
+
+/** A job whose every name has been found in the catalog. */
+export interface CheckedJob {
+  readonly selection: CheckedSelection;
+  readonly assignments: readonly Assignment[];
+  readonly questions: readonly NameQuestion[];
+}
+
+/** Checks all parts and reports every problem there is, not only the first. */
+export function checkJob(job: Job, catalog: Catalog): CheckedJob {
+  const problems: Problem[] = [];
+  const gather = <T>(work: () => T): T | undefined => {
+    try {
+      return work();
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      problems.push(...error.problems);
+      return undefined;
+    }
+  };
+  const type = catalog.type(job.selection.type);
+  gather(() => {
+    keyOf(type);
+    if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
+  });
+  const selection = gather(() => checkSelection(job.selection, catalog));
+  if (job.edits.length === 0) gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
+  const assignments = job.edits.flatMap((edit, i) => gather(() => lowerAt(edit, i, type, catalog)) ?? []);
+  assignments.forEach(({ field }, i) => {
+    const first = assignments.findIndex((a) => a.field === field);
+    if (first < i) gather(() => fail('same_field_twice', `${field.label} is changed twice.`, { where: `edits[${i}].field` }));
+  });
+  if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
+  const trees = [selection!.condition, ...assignments.flatMap((a) => [a.expression, a.when])].filter((t) => t !== null);
+  return { selection: selection!, assignments, questions: trees.flatMap(namesIn) };
+}
+
+/** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
+export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): CheckedJob {
+  const problems: Problem[] = [];
+  for (const question of job.questions) {
+    try {
+      answers.key(question, catalog);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      problems.push(...error.problems);
+    }
+  }
+  if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
+  const { selection, assignments } = job;
+  return {
+    selection: { ...selection, condition: selection.condition && bind(selection.condition, answers, catalog) },
+    assignments: assignments.map((a) => ({
+      ...a,
+      expression: bind(a.expression, answers, catalog),
+      when: a.when && bind(a.when, answers, catalog),
+    })),
+    questions: [],
+  };
+}
+
+/** The job in one plain sentence; `matched` is said where it is known. */
+export function jobSentence(job: Job, checked: CheckedSelection, matched?: number): string {
+  const edits = list(job.edits.map((e) => editSentence(e, checked.type)), 'and');
+  return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
+}
+
+/** “the 240 bookings where status is Draft”, “all 18,000 bookings”. */
+export function whichWords(selection: CheckedSelection, matched?: number): string {
+  const count = matched === undefined ? '' : `${matched.toLocaleString('en-US')} `;
+  const type = typeWords(selection.type);
+  const picked = selection.keys ? 'picked ' : '';
+  if (!selection.condition) return selection.keys ? `the ${count}picked ${type}` : `all ${count}${type}`;
+  return `the ${count}${picked}${type} where ${conditionWords(selection.condition)}`;
+}
+
+function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog): Assignment {
+  const place = `edits[${index}]`;
+  try {
+    const { expression, ...rest } = lowerEdit(edit, type, catalog);
+    if (expression.kind !== 'named') return { ...rest, expression };
+    const question = { ...expression.question, where: `${place}.value` };
+    return { ...rest, expression: { ...expression, question } };
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [first, ...more] = error.problems.map((p) => ({ ...p, where: p.where ? `${place}.${p.where}` : place }));
+    throw new ProblemError(first!, ...more);
+  }
+}

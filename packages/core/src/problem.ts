@@ -1,0 +1,88 @@
+/** A place in a text: offsets in UTF-16 code units, `end` exclusive. */
+export interface Span {
+  readonly start: number;
+  readonly end: number;
+}
+
+/** A mistake a person can act on. `code` is stable and machine-readable, `message` is one sentence. */
+export interface Problem {
+  readonly code: ProblemCode;
+  readonly message: string;
+  /** Which part of the request it concerns: `filter`, `edits[0].value`, `columns`… */
+  readonly where?: string;
+  readonly span?: Span;
+  /** Nearest right things, best first; each could replace the span as it is. */
+  readonly suggestions?: readonly string[];
+}
+
+/** Every code a problem can carry; the HTTP floor maps each to a status, the CLI to an exit code. */
+export const problemCodes = [
+  'syntax',
+  'too_deep',
+  'too_long',
+  'unknown_type',
+  'unknown_field',
+  'unknown_name',
+  'ambiguous_name',
+  'unknown_choice',
+  'type_mismatch',
+  'bad_value',
+  'value_too_long',
+  'not_editable',
+  'not_changeable',
+  'same_field_twice',
+  'no_edits',
+  'why_required',
+  'not_found',
+  'not_ready',
+  'preview_expired',
+  'preview_started',
+  'preview_cancelled',
+  'nothing_to_do',
+  'over_limit',
+  'expect_required',
+  'expect_mismatch',
+  'catalog_changed',
+  'wrong_state',
+  'already_undone',
+  'nothing_to_undo',
+  'not_signed_in',
+  'wrong_credentials',
+  'not_permitted',
+  'cross_site',
+  'bad_request',
+  'key_reused',
+  'too_many_requests',
+  'too_slow',
+  'unavailable',
+] as const;
+export type ProblemCode = (typeof problemCodes)[number];
+
+/** The one error class for mistakes a person can act on; carries one or more problems. */
+export class ProblemError extends Error {
+  readonly problems: readonly [Problem, ...Problem[]];
+  constructor(problem: Problem, ...more: Problem[]) {
+    super(problem.message);
+    this.name = 'ProblemError';
+    this.problems = [problem, ...more];
+  }
+  get code(): ProblemCode {
+    return this.problems[0].code;
+  }
+}
+
+/** Throws the one problem given. */
+export function fail(code: ProblemCode, message: string, more: Omit<Problem, 'code' | 'message'> = {}): never {
+  throw new ProblemError({ code, message, ...more });
+}
+
+/** Runs `work`; problems it throws come back with their place named. */
+export function within<T>(where: string, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [first, ...rest] = error.problems.map((p) => ({ ...p, where: p.where ?? where }));
+    throw new ProblemError(first!, ...rest);
+  }
+}

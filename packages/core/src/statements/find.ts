@@ -1,0 +1,110 @@
+import { keyOf, type Catalog } from '../catalog/catalog';
+import { resolveColumn } from '../catalog/path';
+import { fail, within } from '../problem';
+import { emit, Scope } from '../language/emit';
+import type { FieldPath } from '../language/checked';
+import type { CheckedSelection } from '../selection/selection';
+import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
+import { asText } from './signature';
+import type { KeyRange } from './freeze';
+
+export interface SortBy {
+  readonly column: string;
+  readonly descending: boolean;
+}
+
+/** A page of records: columns may be paths; `after` is the last row's place as `place` gave it. */
+export interface FindPage {
+  readonly columns: readonly string[];
+  readonly sort: readonly SortBy[];
+  readonly limit: number;
+  readonly after?: readonly (string | null)[];
+}
+
+/**
+ * One page, as rows of texts: `c1`, `c2`… the columns asked for, `key`, and `p1`, `p2`… the row's place for the page
+ * after it. Nulls sort last upwards and first downwards; the key breaks ties.
+ */
+export function findPage(selection: CheckedSelection, catalog: Catalog, page: FindPage): Sql {
+  const { type } = selection;
+  const scope = new Scope(type);
+  const columns = page.columns.map((c, i) => {
+    const path = within(`columns[${i}]`, () => resolveColumn(catalog, type, c));
+    return sql`${asText(scope.column(path))} as ${raw(`c${i + 1}`)}`;
+  });
+  const order = sortPaths(selection, catalog, page.sort).map(({ path, descending }) => ({
+    column: scope.column(path),
+    dbType: path.field.dbType,
+    descending,
+  }));
+  const places = order.map(({ column }, i) => sql`${asText(column)} as ${raw(`p${i + 1}`)}`);
+  const key = type.key === null ? [] : [sql`${asText(sql`${scope.root}.${identifier(type.key)}`)} as key`];
+  const where = conditionOf(selection, scope);
+  const past = page.after ? sql` and ${pastPlace(order, page.after)}` : raw('');
+  const by = order.map(({ column, descending }) => sql`${column} ${raw(descending ? 'desc' : 'asc')}`);
+  const orderBy = by.length > 0 ? sql` order by ${join(by, ', ')}` : raw('');
+  return sql`select ${join([...columns, ...key, ...places], ', ')} from ${scope.from()}
+    where ${where}${past}${orderBy} limit ${value(page.limit)}`;
+}
+
+/** The exact number of records selected, as `count`. */
+export function countRecords(selection: CheckedSelection): Sql {
+  const scope = new Scope(selection.type);
+  const where = conditionOf(selection, scope);
+  return sql`select count(*) as count from ${scope.from()} where ${where}`;
+}
+
+/** What a selection asks of a record, within a key range if one is given. */
+export function conditionOf(selection: CheckedSelection, scope: Scope, range?: KeyRange): Sql {
+  const tests: Sql[] = [];
+  const { type } = selection;
+  if (selection.condition) tests.push(emit(selection.condition, scope));
+  if (type.key !== null) {
+    const key = sql`${scope.root}.${identifier(type.key)}`;
+    const dbType = raw(keyOf(type).dbType);
+    if (selection.keys) tests.push(sql`${key} = any(${value(selection.keys)}::text[]::${dbType}[])`);
+    if (range?.from != null) tests.push(sql`${key} >= ${value(range.from)}::text::${dbType}`);
+    if (range?.to != null) tests.push(sql`${key} < ${value(range.to)}::text::${dbType}`);
+  }
+  return tests.length > 0 ? join(tests, ' and ') : raw('true');
+}
+
+interface Order {
+  readonly column: Sql;
+  readonly dbType: string;
+  readonly descending: boolean;
+}
+
+function sortPaths(selection: CheckedSelection, catalog: Catalog, sort: readonly SortBy[]) {
+  const { type } = selection;
+  const paths: { path: FieldPath; descending: boolean }[] = sort.map((s, i) =>
+    within(`sort[${i}]`, () => {
+      const path = resolveColumn(catalog, type, s.column);
+      if (path.field.base === 'other') fail('type_mismatch', `${path.field.label} has no order.`);
+      return { path, descending: s.descending };
+    }),
+  );
+  const hasKey = paths.some(({ path }) => path.through.length === 0 && path.field.name === type.key);
+  if (type.key !== null && !hasKey)
+    paths.push({ path: resolveColumn(catalog, type, type.key), descending: paths.at(-1)?.descending ?? false });
+  return paths;
+}
+
+/** Rows after a place: (a > x) or (a = x and b > y) …, with nulls where PostgreSQL puts them. */
+function pastPlace(order: readonly Order[], after: readonly (string | null)[]): Sql {
+  if (after.length !== order.length) fail('bad_request', 'The page mark does not fit this sort order.', { where: 'after' });
+  const branches = order.map((last, i) => {
+    const equal = order.slice(0, i).map((o, j) => sql`${o.column} is not distinct from ${place(o, after[j]!)}`);
+    return join([...equal, beyond(last, after[i]!)], ' and ');
+  });
+  return sql`(${join(branches.map((b) => sql`(${b})`), ' or ')})`;
+}
+
+function beyond(o: Order, at: string | null): Sql {
+  if (o.descending) return at === null ? sql`${o.column} is not null` : sql`${o.column} < ${place(o, at)}`;
+  return at === null ? raw('false') : sql`(${o.column} > ${place(o, at)} or ${o.column} is null)`;
+}
+
+function place(o: Order, at: string | null): Sql {
+  return sql`${value(at)}::text::${raw(o.dbType)}`;
+}

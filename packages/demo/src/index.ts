@@ -1,0 +1,2 @@
+export * from './load';
+export { leftAlone, meadowline, people } from './meadowline';
