@@ -75,7 +75,7 @@ export function meadowline(size = 1, seed = 7410): Table[] {
       (i, r) => growerRow(i, r),
     ),
     table('contacts', 'id grower name email phone wants_mail mail_preference position updated_at', (i, r) => {
-      const name = personName(i, r);
+      const name = contactName(i, seed);
       // Every 40th shares the address of the one before: one mail, two people.
       const mail = contactMail(i % 40 === 0 ? i - 1 : i, seed);
       const wants = r.chance(0.9) ? r.chance(0.7) : null;
@@ -274,9 +274,13 @@ function personName(i: number, r: Random): string {
 }
 
 /** Depends on the key alone, so that the list of addresses can name it. */
-function contactMail(i: number, seed: number): string {
+function contactName(i: number, seed: number): string {
   const r = new Random(seed * 131 + i);
-  return `${slug(`${r.pick(firstNames)} ${r.pick(lastNames)}`)}.${i}@grower.example`;
+  return `${r.pick(firstNames)} ${r.pick(lastNames)}`;
+}
+
+function contactMail(i: number, seed: number): string {
+  return `${slug(contactName(i, seed))}.${i}@grower.example`;
 }
 
 function siteName(i: number, r: Random): string {

@@ -61,8 +61,10 @@ export function checkJob(job: Job, catalog: Catalog): CheckedJob {
     if (first < i) gather(() => fail('same_field_twice', `${field.label} is changed twice.`, { where: `edits[${i}].field` }));
   });
   if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
-  const trees = [selection!.condition, ...assignments.flatMap((a) => [a.expression, a.when])].filter((t) => t !== null);
-  return { selection: selection!, assignments, questions: trees.flatMap(namesIn) };
+  const { condition } = selection!;
+  const trees = assignments.flatMap((a) => (a.when ? [a.expression, a.when] : [a.expression]));
+  const inFilter = condition ? namesIn(condition).map((q) => ({ where: 'filter', ...q })) : [];
+  return { selection: selection!, assignments, questions: [...inFilter, ...trees.flatMap(namesIn)] };
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
@@ -90,7 +92,9 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
 }
 
 /** The job in one plain sentence; `matched` is said where it is known. */
-export function jobSentence(job: Job, checked: CheckedSelection, matched?: number): string {
+export function jobSentence(job: Job, catalog: Catalog, matched?: number): string {
+  // Before names are bound to keys, so that it says what the person said.
+  const checked = checkSelection(job.selection, catalog);
   const edits = list(job.edits.map((e) => editSentence(e, checked.type)), 'and');
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
 }

@@ -1,5 +1,6 @@
 import { clip, type Catalog } from '../catalog/catalog';
 import { fail } from '../problem';
+import { quote } from './print';
 import { walk, type Checked, type NameAnswer, type NameQuestion } from './checked';
 
 /** Every name in the tree that stands for a record and must be looked up. */
@@ -24,7 +25,7 @@ export class Answers {
     const label = catalog.type(question.typeId).label;
     if (found.length === 1) return found[0]!.key;
     if (found.length === 0)
-      return fail('unknown_name', `${label}: none is called “${clip(question.text)}”.`, { span, where, suggestions: near });
+      return fail('unknown_name', `${label}: none is called “${clip(question.text)}”.`, { span, where, suggestions: span ? near.map(quote) : near });
     const list = found.map((f) => `${f.key} (${f.hint})`).join(', ');
     return fail(
       'ambiguous_name',

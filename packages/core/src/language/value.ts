@@ -1,6 +1,7 @@
 import { clip, type Base, type Field } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail, type Span } from '../problem';
+import { quote } from './print';
 
 /** A person's text as the canonical text of a base type; throws `bad_value` with what would be right. */
 export function canonical(base: Base, text: string, what: string, span?: Span): string {
@@ -37,12 +38,14 @@ export function canonical(base: Base, text: string, what: string, span?: Span): 
 /** The stored value of a choice, said by its value or its label. */
 export function choiceValue(field: Field, text: string, span?: Span): string {
   const choices = field.choices ?? [];
+  // In a filter a suggestion takes the place of a quoted text.
+  const shown = (values: string[]): string[] => [...new Set(values)].slice(0, 5).map((v) => (span ? quote(v) : v));
   const byValue = choices.find((c) => c.value === text);
   const byLabel = choices.filter((c) => c.label === text);
   if (byValue && byLabel.some((c) => c.value !== byValue.value))
     return fail('ambiguous_name', `“${clip(text)}” is the value of one choice and the label of another of ${field.label}.`, {
       span,
-      suggestions: [byValue.value, ...byLabel.map((c) => c.value)],
+      suggestions: shown([byValue.value, ...byLabel.map((c) => c.value)]),
     });
   const found = byValue ?? (byLabel.length === 1 ? byLabel[0] : undefined) ?? looseChoice(choices, text);
   if (found) return found.value;
@@ -50,7 +53,7 @@ export function choiceValue(field: Field, text: string, span?: Span): string {
     .map((n) => choices.find((c) => c.value === n || c.label === n)!.value);
   return fail('unknown_choice', `“${clip(text)}” is no choice of ${field.label}; the choices are ${choices.map((c) => c.value).join(', ')}.`, {
     span,
-    suggestions: [...new Set([...near, ...choices.map((c) => c.value)])].slice(0, 5),
+    suggestions: shown([...near, ...choices.map((c) => c.value)]),
   });
 }
 

@@ -1,0 +1,191 @@
+import type { Bounds, Field, Job, Outcome, Problem, RecordType, RunState, Totals, Trigger } from '@tantamos/core';
+
+// The shapes of answers. Moments are ISO 8601 texts, values of records are the database's own text.
+
+export interface Health {
+  readonly ok: boolean;
+  readonly version: string;
+}
+export interface Me {
+  readonly id: string;
+  readonly login: string;
+  readonly name: string;
+  readonly role: 'administrator' | 'editor';
+  readonly workspace: Workspace;
+}
+export interface SignedIn extends Omit<Me, 'workspace'> {
+  readonly token?: string;
+  readonly expiresAt: string;
+}
+export interface Account extends Omit<Me, 'workspace'> {
+  readonly active: boolean;
+}
+export interface Workspace {
+  readonly name: string;
+  readonly whyRequired: boolean;
+  readonly previewHours: number;
+}
+export interface TypeSummary {
+  readonly id: string;
+  readonly label: string;
+  readonly comment: string | null;
+  readonly key: string | null;
+  readonly nameField: string | null;
+  readonly ownerFields: readonly string[];
+  readonly notChangeable: string | null;
+  readonly hidden: boolean;
+  readonly bounds: Bounds;
+  readonly about: number;
+}
+export type FieldView = Field;
+export interface TypeView extends TypeSummary {
+  readonly fields: readonly FieldView[];
+  readonly rules: readonly { readonly name: string; readonly message: string }[];
+  readonly triggers: readonly Trigger[];
+}
+/** A value with the name behind it, where it is a key or a choice. */
+export interface Value {
+  readonly value: string | null;
+  readonly label?: string;
+}
+export interface FoundRecord {
+  readonly key: string | null;
+  /** By column, in the order asked for. */
+  readonly values: readonly Value[];
+}
+export interface Found {
+  readonly type: string;
+  readonly columns: readonly { readonly name: string; readonly label: string; readonly kind: Field['kind'] }[];
+  readonly records: readonly FoundRecord[];
+  readonly next: string | null;
+  readonly numberReturned: number;
+  readonly numberMatched: number | null;
+}
+export interface RecordView {
+  readonly type: string;
+  readonly key: string;
+  readonly name: string | null;
+  readonly fields: readonly (Value & { readonly name: string; readonly label: string; readonly kind: Field['kind'] })[];
+}
+export interface ChangeView {
+  readonly field: string;
+  readonly label: string;
+  readonly old: Value;
+  readonly new: Value;
+}
+export interface JournalRecord {
+  readonly key: string;
+  readonly name: string | null;
+  readonly outcome: Outcome;
+  readonly cause: string | null;
+  readonly changes: readonly ChangeView[];
+}
+export interface JournalPage {
+  readonly records: readonly JournalRecord[];
+  readonly next: string | null;
+}
+export interface SampleView {
+  readonly sentence: string;
+  readonly matched: number | null;
+  /** Null while there is no edit yet, or the job has problems. */
+  readonly counts: { readonly willChange: number; readonly alreadyRight: number; readonly notAllowed: number } | null;
+  readonly rows: readonly JournalRecord[];
+  readonly problems: readonly Problem[];
+}
+export interface Draft {
+  readonly job: Record<string, unknown> | null;
+  readonly savedAt: string | null;
+}
+export interface PairView {
+  readonly field: string;
+  readonly label: string;
+  readonly old: Value;
+  readonly new: Value;
+  readonly count: number;
+}
+export interface PreviewView {
+  readonly id: string;
+  readonly kind: 'edit' | 'undo';
+  readonly undoOf: string | null;
+  readonly type: string;
+  readonly typeLabel: string;
+  readonly sentence: string;
+  readonly job: Job;
+  readonly why: string | null;
+  readonly state: 'working' | 'ready' | 'failed' | 'cancelled';
+  readonly trouble: string | null;
+  readonly progress: { readonly done: number; readonly of: number } | null;
+  readonly madeBy: string;
+  readonly mine: boolean;
+  readonly madeAt: string;
+  readonly expiresAt: string;
+  readonly expired: boolean;
+  readonly batchSize: number;
+  readonly batches: number;
+  /** `not_yet` is what will change. */
+  readonly totals: Totals;
+  readonly pairs: readonly PairView[];
+  /** Fields with more different from → to pairs than are listed. */
+  readonly morePairs: readonly string[];
+  readonly causes: readonly { readonly cause: string; readonly count: number }[];
+  readonly triggers: readonly Trigger[];
+  /** The number must be said to start the run. */
+  readonly expectRequired: boolean;
+  readonly run: string | null;
+}
+export interface RunView {
+  readonly id: string;
+  readonly preview: string;
+  readonly kind: 'edit' | 'undo';
+  readonly undoOf: string | null;
+  readonly undoneBy: readonly { readonly run: string; readonly changed: number; readonly state: RunState }[];
+  readonly type: string;
+  readonly typeLabel: string;
+  readonly sentence: string;
+  readonly why: string | null;
+  readonly state: RunState;
+  readonly reason: string | null;
+  readonly stateBy: string | null;
+  readonly stateAt: string;
+  readonly startedBy: string;
+  readonly startedAt: string;
+  readonly endedAt: string | null;
+  readonly workedMs: number;
+  readonly batchSize: number;
+  readonly atOnce: number;
+  readonly pace: number;
+  readonly askAfter: number | null;
+  readonly batches: number;
+  readonly batchesDone: number;
+  readonly totals: Totals;
+  readonly verbs: readonly ('pause' | 'continue' | 'stop' | 'undo' | 'retry')[];
+}
+export interface RunBatchView {
+  readonly position: number;
+  readonly size: number;
+  readonly state: 'ready' | 'tail' | 'done';
+  readonly changed: number;
+  readonly problems: number;
+  readonly finishedAt: string | null;
+}
+export interface HistoryView {
+  readonly run: string;
+  readonly kind: 'edit' | 'undo';
+  readonly at: string;
+  readonly by: string;
+  readonly why: string | null;
+  readonly sentence: string;
+  readonly outcome: Outcome;
+  readonly cause: string | null;
+  readonly changes: readonly ChangeView[];
+}
+/** RFC 9457 problem details, with every problem found. */
+export interface ProblemDetails {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly code: string;
+  readonly problems: readonly Problem[];
+}
+export type { RecordType };

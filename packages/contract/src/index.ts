@@ -1,0 +1,4 @@
+export * from './bodies';
+export * from './answers';
+export * from './routes';
+export * from './openapi';

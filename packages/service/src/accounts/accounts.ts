@@ -1,0 +1,73 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { fail } from '@tantamos/core';
+import type { Database } from '../database/database';
+import { checkPassword, hashPassword } from './password';
+import type { Person, Role } from './rights';
+
+/** A browser's session ends after 12 hours, a token's after 90 days. */
+const lifetimes = { browser: '12 hours', token: '90 days' } as const;
+export type SessionKind = keyof typeof lifetimes;
+
+export interface Session {
+  /** Known only to the person; the database keeps its hash. */
+  readonly secret: string;
+  readonly expiresAt: Date;
+  readonly person: Person;
+}
+
+/** Accounts and sessions. */
+export class Accounts {
+  constructor(private readonly database: Database) {}
+
+  async signIn(login: string, password: string, kind: SessionKind, label: string | null): Promise<Session> {
+    const row = await this.database.one<Person & { password: string }>(
+      'select id, login, name, role, password from tantamos.account where login = lower($1) and active',
+      [login],
+    );
+    if (!(await checkPassword(password, row?.password)) || !row) return fail('wrong_credentials', 'That name and password do not go together.');
+    const secret = randomBytes(32).toString('base64url');
+    const session = await this.database.one<{ expires_at: Date }>(
+      `insert into tantamos.session (secret_hash, account, kind, label, expires_at)
+       values ($1, $2, $3, $4, now() + $5::interval) returning expires_at`,
+      [hashSecret(secret), row.id, kind, label, lifetimes[kind]],
+    );
+    await this.database.rows('delete from tantamos.session where expires_at < now()');
+    const { id, name, role } = row;
+    return { secret, expiresAt: session!.expires_at, person: { id, login: row.login, name, role } };
+  }
+
+  /** Who holds this secret; undefined when nobody does, or does no longer. */
+  async personOf(secret: string): Promise<Person | undefined> {
+    return this.database.one<Person>(
+      `select a.id, a.login, a.name, a.role from tantamos.session s join tantamos.account a on a.id = s.account
+       where s.secret_hash = $1 and s.expires_at > now() and a.active`,
+      [hashSecret(secret)],
+    );
+  }
+
+  async signOut(secret: string): Promise<void> {
+    await this.database.rows('delete from tantamos.session where secret_hash = $1', [hashSecret(secret)]);
+  }
+
+  async list(): Promise<(Person & { active: boolean })[]> {
+    return this.database.rows('select id, login, name, role, active from tantamos.account order by login');
+  }
+
+  /** Adds an account; `bad_value` if the login is taken. */
+  async add(account: { login: string; name: string; role: Role; password: string }): Promise<Person> {
+    const row = await this.database.one<Person>(
+      `insert into tantamos.account (login, name, role, password) values (lower($1), $2, $3, $4)
+       on conflict (login) do nothing returning id, login, name, role`,
+      [account.login, account.name, account.role, await hashPassword(account.password)],
+    );
+    return row ?? fail('bad_value', `There is already an account “${account.login}”.`, { where: 'login' });
+  }
+
+  async any(): Promise<boolean> {
+    return (await this.database.one('select from tantamos.account limit 1')) !== undefined;
+  }
+}
+
+function hashSecret(secret: string): Buffer {
+  return createHash('sha256').update(secret).digest();
+}

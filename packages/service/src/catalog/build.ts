@@ -1,0 +1,182 @@
+import type { Base, Choice, Field, FieldKind, RecordType, Rule } from '@tantamos/core';
+import type { ColumnRow, ConstraintRow, introspect, TableRow } from './introspect';
+import { noSettings, type FieldSettings, type TypeSettings } from './settings';
+
+type Read = Awaited<ReturnType<typeof introspect>>;
+const defaultBounds = { mostRecords: null, typedFrom: 5000, largestBatch: 10_000 };
+
+/** Record types from what the database says of itself, with the administrator's settings laid over. */
+export function buildTypes(
+  read: Read,
+  typeSettings: ReadonlyMap<string, TypeSettings>,
+  fieldSettings: ReadonlyMap<string, FieldSettings>,
+): RecordType[] {
+  const idOf = new Map(read.tables.map((t) => [t.oid, t.visible ? t.table : `${t.schema}.${t.table}`]));
+  const columns = groupBy(read.columns);
+  const constraints = groupBy(read.constraints);
+  const triggers = groupBy(read.triggers);
+  const keyColumn = (oid: number): string | null => {
+    const key = constraints.get(oid)?.find((c) => c.kind === 'p');
+    return key?.columns.length === 1 ? key.columns[0]! : null;
+  };
+  return read.tables.map((table) => {
+    const id = idOf.get(table.oid)!;
+    const settings = typeSettings.get(id) ?? noSettings;
+    const rules = constraints.get(table.oid) ?? [];
+    const key = keyColumn(table.oid);
+    const references = new Map(
+      rules
+        .filter((c) => c.kind === 'f' && c.columns.length === 1 && c.target !== null && keyColumn(c.target) === c.target_columns?.[0])
+        .map((c) => [c.columns[0]!, idOf.get(c.target!)] as const)
+        .flatMap(([column, target]) => (target === undefined ? [] : [[column, target] as const])),
+    );
+    const fields = (columns.get(table.oid) ?? []).map((column) =>
+      buildField(column, rules, key, references.get(column.name) ?? null, fieldSettings.get(`${id}.${column.name}`)),
+    );
+    return {
+      id,
+      schema: table.schema,
+      table: table.table,
+      label: settings.label ?? words(table.table),
+      comment: table.comment,
+      key,
+      nameField: settings.nameField ?? guessName(fields),
+      ownerFields: settings.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
+      fields,
+      rules: rules.flatMap((c) => buildRule(c)),
+      triggers: (triggers.get(table.oid) ?? []).map((t) => ({ name: t.name, comment: t.comment, onFields: t.on_columns })),
+      notChangeable: whyNotChangeable(table, rules, key, fields),
+      hidden: settings.hidden,
+      bounds: {
+        mostRecords: settings.mostRecords,
+        typedFrom: settings.typedFrom ?? defaultBounds.typedFrom,
+        largestBatch: settings.largestBatch ?? defaultBounds.largestBatch,
+      },
+      about: table.about,
+    };
+  });
+}
+
+function buildField(
+  column: ColumnRow,
+  constraints: readonly ConstraintRow[],
+  key: string | null,
+  refersTo: string | null,
+  settings: FieldSettings | undefined,
+): Field {
+  const isKey = column.name === key;
+  const base = baseOf(column);
+  const choices = choicesOf(column, constraints);
+  const [precision, scale] = digitsOf(column.base_type);
+  const kind = kindOf(base, { isKey, refersTo, choices });
+  return {
+    name: column.name,
+    label: settings?.label ?? words(column.name),
+    comment: column.comment,
+    kind,
+    base,
+    dbType: column.db_type,
+    maxLength: Number(/^character(?: varying)?\((\d+)\)/.exec(column.base_type)?.[1] ?? 0) || null,
+    precision,
+    scale,
+    choices,
+    refersTo,
+    required: column.required,
+    unique: isKey || constraints.some((c) => c.kind === 'u' && c.columns.length === 1 && c.columns[0] === column.name),
+    notEditable: whyNotEditable(column, isKey, base, settings),
+    hidden: settings?.hidden ?? false,
+    protected: settings?.protected ?? false,
+  };
+}
+
+function baseOf({ base_type: type, category }: ColumnRow): Base {
+  if (category === 'E') return 'text';
+  if (/^(character|text|citext|bpchar)/.test(type) && !type.endsWith('[]')) return 'text';
+  if (/^(smallint|integer|bigint|numeric|real|double precision)/.test(type) && !type.endsWith('[]')) return 'number';
+  if (type === 'boolean') return 'yes_no';
+  if (type === 'date') return 'date';
+  if (/^timestamp/.test(type) && !type.endsWith('[]')) return 'moment';
+  if (type === 'uuid') return 'uuid';
+  return type.endsWith('[]') ? 'list' : 'other';
+}
+
+function kindOf(base: Base, about: { isKey: boolean; refersTo: string | null; choices: unknown }): FieldKind {
+  if (about.isKey) return 'key';
+  if (about.refersTo !== null) return 'reference';
+  if (about.choices) return 'choice';
+  return base === 'uuid' ? 'text' : base;
+}
+
+function digitsOf(type: string): [number | null, number | null] {
+  if (/^(smallint|integer|bigint)$/.test(type)) return [null, 0];
+  const digits = /^numeric\((\d+),(\d+)\)/.exec(type);
+  return digits ? [Number(digits[1]), Number(digits[2])] : [null, null];
+}
+
+/** From an enum, or from a CHECK that lists the texts it allows. */
+function choicesOf(column: ColumnRow, constraints: readonly ConstraintRow[]): Choice[] | null {
+  const check = constraints.find((c) => c.kind === 'c' && c.columns.length === 1 && c.columns[0] === column.name && choiceTexts(c.condition));
+  const values = column.labels ?? (check ? choiceTexts(check.condition) : null);
+  return values ? values.map((value) => ({ value, label: words(value) })) : null;
+}
+
+/** The texts of a condition such as `(status = ANY (ARRAY['draft'::text, 'sent'::text]))`; null for any other. */
+function choiceTexts(condition: string | null): string[] | null {
+  const found = /^\(\(?"?[\w ]+"?\)?(?:::text)? = ANY \(\(?ARRAY\[(.*)\]\)?(?:::text\[\])?\)\)$/s.exec(condition ?? '');
+  if (!found) return null;
+  const items = found[1]!.match(/'(?:[^']|'')*'(?:::character varying)?(?:::text)?/g);
+  return items?.map((i) => i.replace(/^'(.*?)'(?:::[\w ]+)*$/s, '$1').replaceAll("''", "'")) ?? null;
+}
+
+function buildRule(c: ConstraintRow): Rule[] {
+  if (c.kind !== 'c' || c.condition === null || choiceTexts(c.condition)) return [];
+  const message = c.comment ?? `It would break the rule ${c.name}: ${c.condition}`;
+  return [{ name: c.name, message, condition: c.condition, fields: c.columns, holdsForAll: c.validated }];
+}
+
+function whyNotEditable(column: ColumnRow, isKey: boolean, base: Base, settings: FieldSettings | undefined): string | null {
+  if (isKey) return 'it is the key of the record.';
+  if (column.generated) return 'the database works it out from other fields.';
+  if (column.identity_always) return 'the database numbers it.';
+  if (settings?.protected) return 'an administrator has protected it.';
+  if (!column.updatable) return 'the account Tantamos uses in the database may not change it.';
+  if (base === 'list') return 'lists cannot be changed yet.';
+  if (base === 'other') return `fields of the database type ${column.db_type} can be read and not changed.`;
+  return null;
+}
+
+function whyNotChangeable(table: TableRow, constraints: readonly ConstraintRow[], key: string | null, fields: readonly Field[]): string | null {
+  const label = words(table.table);
+  if (table.is_view) return `${label} is a view: its records can be read and not changed.`;
+  const primary = constraints.find((c) => c.kind === 'p');
+  if (!primary) return `${label} have no primary key, so a record cannot be named: they can be read and not changed.`;
+  if (key === null) return `${label} have a key of ${primary.columns.length} fields (${primary.columns.join(', ')}): they can be read and not changed.`;
+  const base = fields.find((f) => f.name === key)!.base;
+  if (!['text', 'number', 'uuid'].includes(base)) return `${label} have a key of a kind that cannot be used here: they can be read and not changed.`;
+  if (!table.updatable) return `The account Tantamos uses in the database may not change ${label.toLowerCase()}.`;
+  return null;
+}
+
+/** The field that names a record: `name` and the like, else the first unique text, else the first text. */
+function guessName(fields: readonly Field[]): string | null {
+  const texts = fields.filter((f) => f.base === 'text' && !f.choices);
+  for (const name of ['name', 'title', 'subject', 'headline', 'label', 'reference', 'number', 'code'])
+    if (texts.some((f) => f.name === name)) return name;
+  return (texts.find((f) => f.unique) ?? texts[0])?.name ?? null;
+}
+
+/** `price_per_hive` → `Price per hive`. */
+function words(name: string): string {
+  const text = name.replace(/[_\s]+/g, ' ').trim();
+  return text === '' ? name : text[0]!.toUpperCase() + text.slice(1);
+}
+
+function groupBy<R extends { oid: number }>(rows: readonly R[]): Map<number, R[]> {
+  const groups = new Map<number, R[]>();
+  for (const row of rows) {
+    const group = groups.get(row.oid);
+    if (group) group.push(row);
+    else groups.set(row.oid, [row]);
+  }
+  return groups;
+}

@@ -1,0 +1,85 @@
+import { Catalog, fail, fieldOf } from '@tantamos/core';
+import type { Database } from '../database/database';
+import { buildTypes } from './build';
+import { introspect } from './introspect';
+import { noSettings, type FieldSettings, type TypeSettings } from './settings';
+
+/** How old the catalog may be before it is read again, in ms: a new column is seen within this time. */
+const keepFor = 15_000;
+
+/** The catalog of the moment, read from the database and kept for a short time. */
+export class CatalogStore {
+  private kept: { catalog: Promise<Catalog>; at: number } | undefined;
+  constructor(private readonly database: Database) {}
+
+  async get(): Promise<Catalog> {
+    if (!this.kept || Date.now() - this.kept.at > keepFor) {
+      const catalog = this.read();
+      const kept = { catalog, at: Date.now() };
+      this.kept = kept;
+      catalog.catch(() => this.kept === kept && (this.kept = undefined));
+    }
+    return this.kept.catalog;
+  }
+
+  /** Lays settings of a person over a type; what is absent stays as it is, null goes back to the database's own. */
+  async setType(typeId: string, change: Partial<TypeSettings>, account: string): Promise<void> {
+    const type = (await this.get()).type(typeId);
+    if (change.nameField) fieldOf(type, change.nameField);
+    for (const name of change.ownerFields ?? []) {
+      const field = fieldOf(type, name);
+      if (field.kind !== 'reference')
+        fail('type_mismatch', `${field.label} is not a reference, so it cannot say who answers for the record.`, { where: 'ownerFields' });
+    }
+    const now = (await this.typeSettings()).get(typeId) ?? noSettings;
+    const next = { ...now, ...change };
+    await this.database.rows(
+      `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
+         largest_batch, changed_by)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+       on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
+         owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
+         typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
+         changed_at = now()`,
+      [type.id, next.label, next.nameField, next.ownerFields, next.hidden, next.mostRecords, next.typedFrom, next.largestBatch, account],
+    );
+    this.kept = undefined;
+  }
+
+  async setField(typeId: string, name: string, change: Partial<FieldSettings>, account: string): Promise<void> {
+    const type = (await this.get()).type(typeId);
+    // A hidden field is found too: hiding must be possible to take back.
+    const field = type.fields.find((f) => f.name === name) ?? fieldOf(type, name);
+    const next = { label: null, hidden: field.hidden, protected: field.protected, ...change };
+    const keep = change.label === undefined;
+    await this.database.rows(
+      `insert into tantamos.field_setting (type, field, label, hidden, protected, changed_by)
+       values ($1, $2, $3, $4, $5, $6)
+       on conflict (type, field) do update set label = case when $7 then field_setting.label else excluded.label end,
+         hidden = excluded.hidden, protected = excluded.protected, changed_by = excluded.changed_by, changed_at = now()`,
+      [type.id, field.name, next.label, next.hidden, next.protected, account, keep],
+    );
+    this.kept = undefined;
+  }
+
+  private async read(): Promise<Catalog> {
+    const [read, types, fields] = await Promise.all([introspect(this.database), this.typeSettings(), this.fieldSettings()]);
+    return new Catalog(buildTypes(read, types, fields));
+  }
+
+  private async typeSettings(): Promise<Map<string, TypeSettings>> {
+    const rows = await this.database.rows<TypeSettings & { type: string }>(
+      `select type, label, name_field as "nameField", owner_fields as "ownerFields", hidden,
+         most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
+       from tantamos.type_setting`,
+    );
+    return new Map(rows.map(({ type, ...settings }) => [type, settings]));
+  }
+
+  private async fieldSettings(): Promise<Map<string, FieldSettings>> {
+    const rows = await this.database.rows<FieldSettings & { type: string; field: string }>(
+      'select type, field, label, hidden, protected from tantamos.field_setting',
+    );
+    return new Map(rows.map(({ type, field, ...settings }) => [`${type}.${field}`, settings]));
+  }
+}

@@ -1,0 +1,26 @@
+/** What an administrator lays over a type; null means: as the database has it. */
+export interface TypeSettings {
+  readonly label: string | null;
+  readonly nameField: string | null;
+  readonly ownerFields: readonly string[] | null;
+  readonly hidden: boolean;
+  readonly mostRecords: number | null;
+  readonly typedFrom: number | null;
+  readonly largestBatch: number | null;
+}
+
+export interface FieldSettings {
+  readonly label: string | null;
+  readonly hidden: boolean;
+  readonly protected: boolean;
+}
+
+export const noSettings: TypeSettings = {
+  label: null,
+  nameField: null,
+  ownerFields: null,
+  hidden: false,
+  mostRecords: null,
+  typedFrom: null,
+  largestBatch: null,
+};

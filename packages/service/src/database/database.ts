@@ -1,0 +1,135 @@
+import { Client, Pool, types, type PoolClient, type QueryResultRow } from 'pg';
+import { render, type Sql } from '@tantamos/core';
+
+// Whole numbers of eight bytes (counts) as numbers; everything that is a record's value is asked for as text.
+types.setTypeParser(types.builtins.INT8, (text) => Number(text));
+
+/**
+ * Text forms are pinned in every connection, so frozen values mean the same in every session; a vanished machine
+ * does not keep its locks. Times in ms.
+ */
+const pinned = {
+  timezone: 'UTC',
+  datestyle: 'ISO,YMD',
+  intervalstyle: 'iso_8601',
+  extra_float_digits: '1',
+  bytea_output: 'hex',
+  standard_conforming_strings: 'on',
+  client_connection_check_interval: '5000',
+  idle_in_transaction_session_timeout: '60000',
+  tcp_keepalives_idle: '30',
+};
+const options = Object.entries(pinned)
+  .map(([name, setting]) => `-c ${name}=${setting}`)
+  .join(' ');
+
+export type Connection = PoolClient;
+
+export interface DatabaseOptions {
+  readonly url: string;
+  /** Connections kept for requests and, apart from these, for lanes and previews. */
+  readonly connections?: number;
+}
+
+/** The database Tantamos is pointed at: a pool of pinned connections, and the few ways of asking it. */
+export class Database {
+  private readonly pool: Pool;
+  constructor(private readonly settings: DatabaseOptions) {
+    this.pool = new Pool({
+      connectionString: settings.url,
+      max: settings.connections ?? 20,
+      options,
+      application_name: 'tantamos',
+      keepAlive: true,
+      connectionTimeoutMillis: 10_000,
+    });
+    // An idle connection that the server closes is replaced at its next use.
+    this.pool.on('error', () => {});
+  }
+
+  async rows<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R[]> {
+    return (await this.pool.query<R>(text, [...values])).rows;
+  }
+
+  async one<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R | undefined> {
+    return (await this.rows<R>(text, values))[0];
+  }
+
+  async ask<R extends QueryResultRow>(piece: Sql): Promise<R[]> {
+    const { text, values } = render(piece);
+    return this.rows<R>(text, values);
+  }
+
+  /** One connection for the time of `work`. */
+  async with<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
+    const connection = await this.pool.connect();
+    let broken: Error | undefined;
+    try {
+      return await work(connection);
+    } catch (error) {
+      broken = error as Error;
+      throw error;
+    } finally {
+      // A connection that failed outside a statement may be half way through something: it is not used again.
+      connection.release(broken && !('severity' in broken) && !('problems' in broken) ? broken : undefined);
+    }
+  }
+
+  /** A transaction around `work`; rolled back if it throws. */
+  async transaction<T>(level: 'read committed' | 'repeatable read', work: (connection: Connection) => Promise<T>): Promise<T> {
+    return this.with(async (connection) => {
+      await connection.query(`begin isolation level ${level}`);
+      try {
+        const result = await work(connection);
+        await connection.query('commit');
+        return result;
+      } catch (error) {
+        await connection.query('rollback').catch(() => {});
+        throw error;
+      }
+    });
+  }
+
+  /**
+   * Asks with a limit in ms, and cancels the statement in the database when `signal` fires, so that a person who has
+   * moved on costs nothing more.
+   */
+  async askWithin<R extends QueryResultRow>(piece: Sql, ms: number, signal?: AbortSignal): Promise<R[]> {
+    return this.with(async (connection) => {
+      const { text, values } = render(piece);
+      const cancel = (): void => void this.cancel(connection);
+      signal?.addEventListener('abort', cancel, { once: true });
+      try {
+        if (signal?.aborted) return [];
+        await connection.query(`set statement_timeout = ${Math.floor(ms)}`);
+        return (await connection.query<R>(text, values)).rows;
+      } finally {
+        signal?.removeEventListener('abort', cancel);
+        await connection.query('reset statement_timeout').catch(() => {});
+      }
+    });
+  }
+
+  /** Cancels what a connection is doing now. */
+  async cancel(connection: Connection): Promise<void> {
+    const { processID } = connection as unknown as { processID: number };
+    await this.pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {});
+  }
+
+  /** A connection of its own, outside the pool: for listening. */
+  async listener(): Promise<Client> {
+    const client = new Client({ connectionString: this.settings.url, options, application_name: 'tantamos listener', keepAlive: true });
+    await client.connect();
+    return client;
+  }
+
+  async close(): Promise<void> {
+    await this.pool.end();
+  }
+}
+
+/** Runs a compiled statement on a given connection. */
+export async function askOn<R extends QueryResultRow>(connection: Connection, piece: Sql): Promise<R[]> {
+  const { text, values } = render(piece);
+  return (await connection.query<R>(text, values)).rows;
+}

@@ -1,0 +1,242 @@
+-- The control tables of Tantamos. Records are never kept here; nothing is added to the user's own tables.
+
+create table tantamos.account (
+  id uuid primary key default gen_random_uuid(),
+  login text not null unique check (login = lower(login)),
+  name text not null,
+  role text not null check (role in ('administrator', 'editor')),
+  -- scrypt (RFC 7914): n$r$p$salt$hash, the last two in base64
+  password text not null,
+  active boolean not null default true,
+  created_at timestamptz not null default now()
+);
+
+create table tantamos.session (
+  -- SHA-256 of the secret; the secret itself is only with the person
+  secret_hash bytea primary key,
+  account uuid not null references tantamos.account on delete cascade,
+  kind text not null check (kind in ('browser', 'token')),
+  label text,
+  created_at timestamptz not null default now(),
+  expires_at timestamptz not null
+);
+create index on tantamos.session (account);
+
+create table tantamos.workspace (
+  single boolean primary key default true check (single),
+  name text not null default 'Workspace',
+  demo boolean not null default false,
+  why_required boolean not null default false,
+  preview_hours integer not null default 24 check (preview_hours between 1 and 720)
+);
+insert into tantamos.workspace default values;
+
+create table tantamos.type_setting (
+  type text primary key,
+  label text,
+  name_field text,
+  owner_fields text[],
+  hidden boolean not null default false,
+  most_records integer check (most_records > 0),
+  typed_from integer check (typed_from > 0),
+  largest_batch integer check (largest_batch between 1 and 10000),
+  changed_by uuid references tantamos.account,
+  changed_at timestamptz not null default now()
+);
+
+create table tantamos.field_setting (
+  type text not null,
+  field text not null,
+  label text,
+  hidden boolean not null default false,
+  protected boolean not null default false,
+  changed_by uuid references tantamos.account,
+  changed_at timestamptz not null default now(),
+  primary key (type, field)
+);
+
+-- One unfinished job a person, kept across reloads and signing in again.
+create table tantamos.draft (
+  account uuid primary key references tantamos.account on delete cascade,
+  job jsonb not null,
+  saved_at timestamptz not null default now()
+);
+
+create table tantamos.preview (
+  id uuid primary key default gen_random_uuid(),
+  kind text not null check (kind in ('edit', 'undo')),
+  undo_of uuid,
+  type text not null,
+  job jsonb not null,
+  plan jsonb not null,
+  sentence text not null,
+  why text,
+  made_by uuid not null references tantamos.account,
+  made_at timestamptz not null default now(),
+  ready_at timestamptz,
+  expires_at timestamptz not null,
+  state text not null default 'working' check (state in ('working', 'ready', 'failed', 'cancelled')),
+  trouble text,
+  batch_size integer not null check (batch_size between 1 and 10000),
+  batches integer not null default 0,
+  matched bigint not null default 0,
+  will_change bigint not null default 0,
+  already_right bigint not null default 0,
+  not_allowed bigint not null default 0,
+  edited_since bigint not null default 0,
+  gone bigint not null default 0,
+  -- [{field, old, new, count}], and which fields have more pairs than are listed
+  pairs jsonb not null default '[]',
+  more_pairs jsonb not null default '[]',
+  causes jsonb not null default '[]',
+  triggers jsonb not null default '[]',
+  constraint preview_adds_up check (matched = will_change + already_right + not_allowed + edited_since + gone)
+);
+create index on tantamos.preview (made_at desc);
+
+-- The letter of an outcome, counted; see outcome.ts of the core for the letters.
+create function tantamos.letters(word text, letter text) returns integer
+  language sql immutable strict parallel safe
+  return length(word) - length(replace(word, letter, ''));
+
+-- The frozen work order: keys, signatures and verdicts as arrays in the job's order. Never changed once written.
+create table tantamos.batch (
+  preview uuid not null references tantamos.preview on delete cascade,
+  position integer not null,
+  keys text[] not null,
+  signatures bigint[] not null,
+  verdicts text not null,
+  causes text[],
+  size integer generated always as (length(verdicts)) stored,
+  will_change integer generated always as (tantamos.letters(verdicts, 'n')) stored,
+  already_right integer generated always as (tantamos.letters(verdicts, 'r')) stored,
+  not_allowed integer generated always as (tantamos.letters(verdicts, 'x')) stored,
+  edited_since integer generated always as (tantamos.letters(verdicts, 'e')) stored,
+  gone integer generated always as (tantamos.letters(verdicts, 'g')) stored,
+  primary key (preview, position),
+  constraint batch_adds_up check (
+    length(verdicts) = tantamos.letters(verdicts, 'n') + tantamos.letters(verdicts, 'r') + tantamos.letters(verdicts, 'x')
+      + tantamos.letters(verdicts, 'e') + tantamos.letters(verdicts, 'g')
+    and cardinality(keys) = length(verdicts) and cardinality(signatures) = length(verdicts))
+);
+create table tantamos.batch_value (
+  preview uuid not null,
+  position integer not null,
+  field text not null,
+  old text[] not null,
+  new text[] not null,
+  primary key (preview, position, field),
+  foreign key (preview, position) references tantamos.batch on delete cascade
+);
+alter table tantamos.batch alter keys set compression lz4, alter signatures set compression lz4,
+  alter causes set compression lz4, alter verdicts set compression lz4;
+alter table tantamos.batch_value alter old set compression lz4, alter new set compression lz4;
+
+create table tantamos.run (
+  id uuid primary key default gen_random_uuid(),
+  preview uuid not null unique references tantamos.preview,
+  started_by uuid not null references tantamos.account,
+  started_at timestamptz not null default now(),
+  ended_at timestamptz,
+  -- Milliseconds spent in the state running; the time since resumed_at comes on top.
+  worked_ms bigint not null default 0,
+  resumed_at timestamptz,
+  state text not null default 'queued' check
+    (state in ('queued', 'running', 'paused', 'waiting_for_you', 'waiting_until', 'finished', 'stopped')),
+  -- Why it is in that state, in words; who brought it there.
+  reason text,
+  state_by uuid references tantamos.account,
+  state_at timestamptz not null default now(),
+  at_once integer not null check (at_once between 1 and 8),
+  pace integer not null check (pace between 1 and 100),
+  -- Batches from this position on wait until a person has looked; null: no such border ahead.
+  ask_before integer,
+  ask_after integer,
+  matched bigint not null,
+  changed bigint not null default 0,
+  already_right bigint not null default 0,
+  not_allowed bigint not null default 0,
+  edited_since bigint not null default 0,
+  refused bigint not null default 0,
+  in_use bigint not null default 0,
+  gone bigint not null default 0,
+  not_yet bigint not null default 0,
+  constraint run_adds_up check
+    (matched = changed + already_right + not_allowed + edited_since + refused + in_use + gone + not_yet)
+);
+create index on tantamos.run (started_at desc);
+create index on tantamos.run (state) where state in ('queued', 'running');
+alter table tantamos.preview add foreign key (undo_of) references tantamos.run;
+
+-- What may follow which; the same table as state.ts of the core.
+create function tantamos.check_run_state() returns trigger language plpgsql as $$
+begin
+  if old.state = new.state then
+    return new;
+  end if;
+  if (old.state, new.state) not in (
+    ('queued', 'running'), ('queued', 'paused'), ('queued', 'stopped'),
+    ('running', 'paused'), ('running', 'stopped'), ('running', 'waiting_for_you'), ('running', 'waiting_until'),
+    ('running', 'finished'),
+    ('paused', 'running'), ('paused', 'stopped'),
+    ('waiting_for_you', 'running'), ('waiting_for_you', 'stopped'),
+    ('waiting_until', 'running'), ('waiting_until', 'stopped')) then
+    raise exception 'a run cannot go from % to %', old.state, new.state using errcode = 'check_violation';
+  end if;
+  return new;
+end $$;
+create trigger run_state before update of state on tantamos.run
+  for each row execute function tantamos.check_run_state();
+
+-- The executor's side: one row a transaction. A stretch (low, high] of a frozen batch, and what became of it.
+create table tantamos.run_batch (
+  run uuid not null references tantamos.run on delete cascade,
+  position integer not null,
+  batch integer not null,
+  low integer not null,
+  high integer not null,
+  -- ready: not touched; tail: done but for locked records, tried again from not_before on
+  state text not null default 'ready' check (state in ('ready', 'tail', 'done')),
+  tries integer not null default 0,
+  not_before timestamptz,
+  finished_at timestamptz,
+  outcomes text not null,
+  causes jsonb,
+  -- {field: {place: value}}: what the database stored instead of the frozen value; places from 1 in this stretch
+  altered jsonb,
+  type text not null,
+  key_low text not null collate "C",
+  key_high text not null collate "C",
+  changed integer generated always as (tantamos.letters(outcomes, 'c')) stored,
+  already_right integer generated always as (tantamos.letters(outcomes, 'r')) stored,
+  not_allowed integer generated always as (tantamos.letters(outcomes, 'x')) stored,
+  edited_since integer generated always as (tantamos.letters(outcomes, 'e')) stored,
+  refused integer generated always as (tantamos.letters(outcomes, 'f')) stored,
+  in_use integer generated always as (tantamos.letters(outcomes, 'u')) stored,
+  gone integer generated always as (tantamos.letters(outcomes, 'g')) stored,
+  not_yet integer generated always as (tantamos.letters(outcomes, 'n')) stored,
+  primary key (run, position),
+  constraint run_batch_adds_up check (
+    length(outcomes) = high - low
+    and length(outcomes) = tantamos.letters(outcomes, 'c') + tantamos.letters(outcomes, 'r')
+      + tantamos.letters(outcomes, 'x') + tantamos.letters(outcomes, 'e') + tantamos.letters(outcomes, 'f')
+      + tantamos.letters(outcomes, 'u') + tantamos.letters(outcomes, 'g') + tantamos.letters(outcomes, 'n')),
+  constraint run_batch_done_has_no_rest check (state <> 'done' or tantamos.letters(outcomes, 'n') = 0)
+) with (fillfactor = 70);
+create index run_batch_claim on tantamos.run_batch (run, position) where state <> 'done';
+create index run_batch_keys on tantamos.run_batch (type, key_low, key_high);
+
+-- A key as a text that sorts as the key does: whole numbers padded and shifted above zero.
+create function tantamos.sortable(key text, whole boolean) returns text
+  language sql immutable parallel safe
+  return case when whole then lpad((key::numeric + 9223372036854775808)::text, 20, '0') else key end;
+
+create table tantamos.idempotency (
+  account uuid not null references tantamos.account on delete cascade,
+  key text not null,
+  request_hash bytea not null,
+  status integer,
+  answer jsonb,
+  made_at timestamptz not null default now(),
+  primary key (account, key)
+);

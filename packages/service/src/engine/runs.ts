@@ -1,0 +1,249 @@
+import { fail, isOver, runVerbs, stateWords, type RunState, type RunVerb, type Totals } from '@tantamos/core';
+import type { CatalogStore } from '../catalog/catalog-store';
+import type { Connection, Database } from '../database/database';
+import type { PreviewRow, Previews } from './previews';
+
+export interface RunRow extends Totals {
+  readonly id: string;
+  readonly preview: string;
+  readonly kind: 'edit' | 'undo';
+  readonly undo_of: string | null;
+  /** Runs that took this one back, newest first. */
+  readonly undone_by: readonly { readonly run: string; readonly changed: number; readonly state: RunState }[];
+  readonly type: string;
+  readonly sentence: string;
+  readonly why: string | null;
+  readonly started_by: string;
+  readonly started_by_name: string;
+  readonly started_at: Date;
+  readonly ended_at: Date | null;
+  readonly worked_ms: number;
+  readonly state: RunState;
+  readonly reason: string | null;
+  readonly state_by_name: string | null;
+  readonly state_at: Date;
+  readonly at_once: number;
+  readonly pace: number;
+  readonly batch_size: number;
+  readonly ask_after: number | null;
+  readonly ask_before: number | null;
+  readonly batches: number;
+  readonly batches_done: number;
+}
+
+export interface StartOptions {
+  readonly askAfter: number | null;
+  /** How many will change, as the person has read it; wanted above the type's bound. */
+  readonly expect: number | null;
+  readonly atOnce: number;
+  readonly pace: number;
+}
+
+/** Starts runs and moves them from state to state. What the lanes do meanwhile is `Lane`'s. */
+export class Runs {
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+    private readonly previews: Previews,
+    /** Called when there may be work for lanes. */
+    private readonly wake: () => void,
+  ) {}
+
+  /** Starts the one run of a preview; throws with the reason when it may not be started. Returns the run's id. */
+  async start(previewId: string, account: string, options: StartOptions): Promise<string> {
+    const preview = await this.previews.get(previewId);
+    await this.mayStart(preview, options);
+    const runId = await this.database.transaction('read committed', async (connection) => {
+      // Two starts of one preview take turns here; the second finds the run of the first.
+      await connection.query('select from tantamos.preview where id = $1 for update', [previewId]);
+      const { rows } = await connection.query<{ id: string }>(
+        `insert into tantamos.run (preview, started_by, at_once, pace, ask_after, matched, already_right, not_allowed,
+           edited_since, gone, not_yet)
+         select id, $2, $3, $4, $5, matched, already_right, not_allowed, edited_since, gone, will_change
+         from tantamos.preview where id = $1 and state = 'ready'
+         on conflict (preview) do nothing returning id`,
+        [previewId, account, options.atOnce, options.pace, options.askAfter],
+      );
+      const id = rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
+      const split = options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter);
+      const whole = (await this.catalogs.get()).type(preview.type).fields.some((f) => f.kind === 'key' && f.base === 'number');
+      await insertBatches(connection, id, previewId, preview.type, whole, split);
+      if (split) await connection.query('update tantamos.run set ask_before = $2 where id = $1', [id, split.border]);
+      return id;
+    });
+    this.wake();
+    return runId;
+  }
+
+  async get(id: string): Promise<RunRow> {
+    const row = await this.database.one<RunRow>(`${selectRuns(liveTotals)} where run.id = $1`, [id]);
+    return row ?? fail('not_found', 'There is no such run.');
+  }
+
+  /** Newest first; `before` is the start of the last one of the page before. */
+  async list(limit: number, before: string | null): Promise<RunRow[]> {
+    return this.database.rows<RunRow>(
+      `${selectRuns(liveTotals)} where $2::timestamptz is null or run.started_at < $2 order by run.started_at desc limit $1`,
+      [limit, before],
+    );
+  }
+
+  pause(id: string, account: string): Promise<RunRow> {
+    return this.say(id, 'pause', { account, reason: null });
+  }
+
+  stop(id: string, account: string): Promise<RunRow> {
+    return this.say(id, 'stop', { account, reason: null });
+  }
+
+  async continue(id: string, account: string): Promise<RunRow> {
+    const run = await this.say(id, 'continue', { account, reason: null });
+    this.wake();
+    return run;
+  }
+
+  /** Begins a preview that puts back what a run changed. A run still under way is stopped first. */
+  async undo(id: string, account: string, why: string | undefined): Promise<string> {
+    const run = await this.get(id);
+    if (run.changed === 0) fail('nothing_to_undo', 'This run changed nothing, so there is nothing to put back.');
+    const undone = run.undone_by.find((u) => u.changed >= run.changed);
+    if (undone) fail('already_undone', 'This run has been undone already: everything it changed was put back.');
+    const under = run.undone_by.find((u) => !isOver(u.state));
+    if (under) fail('already_undone', 'An undo of this run is under way.');
+    if (!isOver(run.state)) await this.stop(id, account);
+    await this.idle(id);
+    return this.previews.beginUndo(id, await this.previews.get(run.preview), run.batches, account, why);
+  }
+
+  /** Says a verb to a run: one step of the state table, or `wrong_state` with the state it is in. */
+  async say(id: string, verb: RunVerb, by: { account: string | null; reason: string | null }): Promise<RunRow> {
+    const { from, to } = runVerbs[verb];
+    const moved = await this.database.one<{ id: string }>(
+      `update tantamos.run set state = $2, reason = $4, state_by = $5, state_at = clock_timestamp(),
+         worked_ms = worked_ms + case when state = 'running' then
+           (extract(epoch from clock_timestamp() - resumed_at) * 1000)::bigint else 0 end,
+         resumed_at = case when $2 = 'running' then clock_timestamp() end,
+         ask_before = case when $6 then null else ask_before end,
+         ended_at = case when $2 in ('finished', 'stopped') then clock_timestamp() end
+       where id = $1 and state = any($3::text[]) returning id`,
+      [id, to, from, by.reason, by.account, verb === 'continue'],
+    );
+    if (!moved) {
+      const run = await this.get(id);
+      fail('wrong_state', `The run is ${stateWords(run.state).toLowerCase()}, so it cannot be told to ${verb}.`);
+    }
+    await this.keepTotals(id);
+    return this.get(id);
+  }
+
+  /** Writes the sums of the batches into the run's row, where a constraint says that they add up. */
+  async keepTotals(id: string): Promise<void> {
+    await this.database.rows(
+      `update tantamos.run set changed = t.changed, already_right = t.already_right, not_allowed = t.not_allowed,
+         edited_since = t.edited_since, refused = t.refused, in_use = t.in_use, gone = t.gone, not_yet = t.not_yet
+       from (${sumBatches} where run = $1) t where id = $1`,
+      [id],
+    );
+  }
+
+  /** Waits until no lane holds a batch of the run. */
+  private async idle(id: string): Promise<void> {
+    await this.database.rows(`select from tantamos.run_batch where run = $1 and state <> 'done' for update`, [id]);
+  }
+
+  private async mayStart(preview: PreviewRow, options: StartOptions): Promise<void> {
+    const { state, run, expired, will_change: count } = preview;
+    if (run) fail('preview_started', 'This preview has been started already; one preview starts one run.');
+    if (state === 'working') fail('not_ready', 'The preview is still being worked out.');
+    if (state === 'cancelled') fail('preview_cancelled', 'The preview was withdrawn; make it again.');
+    if (state === 'failed') fail('not_ready', `The preview could not be worked out: ${preview.trouble ?? ''}`);
+    if (expired) fail('preview_expired', 'The preview is too old to be started; make it again to see the records as they are now.');
+    if (count === 0) fail('nothing_to_do', 'Nothing would change, so there is nothing to run.');
+    const { bounds, label } = (await this.catalogs.get()).type(preview.type);
+    const number = (n: number): string => n.toLocaleString('en-US');
+    const atMost = preview.kind === 'edit' ? preview.job.safety?.atMost : null;
+    if (atMost != null && count > atMost)
+      fail('over_limit', `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`);
+    if (preview.kind === 'edit' && bounds.mostRecords !== null && count > bounds.mostRecords)
+      fail('over_limit', `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`);
+    const everything = preview.kind === 'edit' && !preview.job.selection.filter?.trim() && !preview.job.selection.keys;
+    if (options.expect !== null && options.expect !== count)
+      fail('expect_mismatch', `${number(count)} will change, not ${number(options.expect)}. Nothing was changed.`);
+    if (options.expect === null && (everything || count >= bounds.typedFrom))
+      fail('expect_required', `${number(count)} will change${everything ? ', which is every record of the type' : ''}: say the number to start.`);
+  }
+}
+
+interface Split {
+  readonly batch: number;
+  readonly at: number;
+  /** Position of the first stretch after the border. */
+  readonly border: number;
+}
+
+/** Where the first `count` records that will change end; null when there are no more than that. */
+async function findSplit(connection: Connection, previewId: string, count: number): Promise<Split | null> {
+  const { rows } = await connection.query<{ position: number; verdicts: string; before: number }>(
+    `select position, verdicts, before from (
+       select position, verdicts, will_change, sum(will_change) over (order by position) - will_change as before
+       from tantamos.batch where preview = $1) b
+     where before < $2 and before + will_change >= $2`,
+    [previewId, count],
+  );
+  const found = rows[0];
+  if (!found) return null;
+  let at = 0;
+  for (let left = count - Number(found.before); left > 0; at++) if (found.verdicts[at] === 'n') left--;
+  const whole = at === found.verdicts.length;
+  return { batch: found.position, at: whole ? 0 : at, border: found.position + 1 };
+}
+
+/** One stretch a batch, in order; the batch with the border in it becomes two. A stretch with nothing to do is done. */
+async function insertBatches(connection: Connection, runId: string, previewId: string, type: string, whole: boolean, split: Split | null) {
+  await connection.query(
+    `insert into tantamos.run_batch (run, position, batch, low, high, type, outcomes, state, finished_at, key_low, key_high)
+     select $1, s.position, s.batch, s.low, s.high, $3, o.outcomes,
+       case when tantamos.letters(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
+       case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end, k.low, k.high
+     from (
+       select position + (cut and position > $5)::int as position, position as batch, 0 as low,
+         case when cut and position = $5 then $6 else size end as high, verdicts, keys
+       from tantamos.batch cross join (select $6 > 0 as cut) c where preview = $2
+       union all
+       select position + 1, position, $6, size, verdicts, keys from tantamos.batch where preview = $2 and position = $5 and $6 > 0
+     ) s
+     cross join lateral (select substr(s.verdicts, s.low + 1, s.high - s.low) as outcomes) o
+     cross join lateral (
+       select min(tantamos.sortable(key, $4) collate "C") as low, max(tantamos.sortable(key, $4) collate "C") as high
+       from unnest(case when $4 then array[s.keys[s.low + 1], s.keys[s.high]] else s.keys[s.low + 1:s.high] end) key) k`,
+    [runId, previewId, type, whole, split?.batch ?? -1, split?.at ?? 0],
+  );
+}
+
+const sumBatches = `
+  select coalesce(sum(changed), 0)::int8 as changed, coalesce(sum(already_right), 0)::int8 as already_right,
+    coalesce(sum(not_allowed), 0)::int8 as not_allowed, coalesce(sum(edited_since), 0)::int8 as edited_since,
+    coalesce(sum(refused), 0)::int8 as refused, coalesce(sum(in_use), 0)::int8 as in_use, coalesce(sum(gone), 0)::int8 as gone,
+    coalesce(sum(not_yet), 0)::int8 as not_yet
+  from tantamos.run_batch`;
+
+const liveTotals = `${sumBatches} where run_batch.run = run.id`;
+
+const selectRuns = (totals: string): string => `
+  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, run.started_by, a.name as started_by_name,
+    run.started_at, run.ended_at, run.state, run.reason, s.name as state_by_name, run.state_at, run.at_once, run.pace,
+    run.ask_after, run.ask_before, p.batch_size, run.matched, t.*, b.*,
+    run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,
+    (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state) order by u.started_at desc), '[]')
+     from tantamos.run u join tantamos.preview up on up.id = u.preview
+     cross join lateral (select coalesce(sum(changed), 0) as changed from tantamos.run_batch where run = u.id) c
+     where up.undo_of = run.id
+       and not exists (select from tantamos.preview again join tantamos.run ar on ar.preview = again.id and ar.changed > 0
+         where again.undo_of = u.id)) as undone_by
+  from tantamos.run
+  join tantamos.preview p on p.id = run.preview
+  join tantamos.account a on a.id = run.started_by
+  left join tantamos.account s on s.id = run.state_by
+  cross join lateral (${totals}) t
+  cross join lateral (select count(*)::int as batches, count(*) filter (where state = 'done')::int as batches_done
+    from tantamos.run_batch where run_batch.run = run.id) b`;

@@ -1,0 +1,48 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { stringify } from 'csv-stringify';
+import type { JournalRecord } from '@tantamos/contract';
+import { outcomeWords, type Catalog } from '@tantamos/core';
+import type { Response } from 'express';
+import type { Database } from '../database/database';
+import { readJournal, type JournalRow, type Source, type Wanted } from '../journal/journal';
+import { journalRecords } from './views';
+
+interface Export {
+  readonly source: Source;
+  readonly type: string;
+  readonly fields: readonly string[];
+  readonly wanted: Wanted;
+  readonly format: 'csv' | 'jsonl';
+  readonly fileName: string;
+}
+
+/** Streams a whole journal, a thousand records in memory at a time. */
+export async function sendExport(database: Database, catalog: Catalog, res: Response, e: Export): Promise<void> {
+  const records = namedRecords(database, catalog, e);
+  res.setHeader('Content-Disposition', `attachment; filename="${e.fileName}.${e.format}"`);
+  if (e.format === 'jsonl') {
+    res.type('application/jsonl');
+    return pipeline(Readable.from(records).map((r) => `${JSON.stringify(r)}\n`), res);
+  }
+  res.type('text/csv; charset=utf-8; header=present');
+  const header = ['key', 'name', 'outcome', 'cause', ...e.fields.flatMap((f) => [`${f} before`, `${f} after`])];
+  // Cells that a spreadsheet would take for a formula are made safe; line ends as RFC 4180 has them.
+  const csv = stringify({ header: true, columns: header, record_delimiter: '\r\n', escape_formulas: true });
+  return pipeline(Readable.from(records).map(csvRow), csv, res);
+}
+
+function csvRow(r: JournalRecord): (string | null)[] {
+  return [r.key, r.name, outcomeWords(r.outcome), r.cause, ...r.changes.flatMap((c) => [c.old.label ?? c.old.value, c.new.label ?? c.new.value])];
+}
+
+async function* namedRecords(database: Database, catalog: Catalog, e: Export): AsyncGenerator<JournalRecord> {
+  let chunk: JournalRow[] = [];
+  for await (const row of readJournal(database, e.source, e.fields, e.wanted)) {
+    chunk.push(row);
+    if (chunk.length < 1000) continue;
+    yield* await journalRecords(database, catalog, e.type, chunk);
+    chunk = [];
+  }
+  yield* await journalRecords(database, catalog, e.type, chunk);
+}

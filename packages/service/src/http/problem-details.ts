@@ -1,0 +1,63 @@
+import { ProblemError, type ProblemCode } from '@tantamos/core';
+import type { ProblemDetails } from '@tantamos/contract';
+import type { ErrorRequestHandler } from 'express';
+import { outage } from '../database/refusal';
+
+/** HTTP statuses of problems that are not simply a bad request (400). */
+const statuses: Partial<Record<ProblemCode, number>> = {
+  unknown_type: 404,
+  not_found: 404,
+  not_ready: 409,
+  preview_expired: 410,
+  preview_started: 409,
+  preview_cancelled: 409,
+  nothing_to_do: 409,
+  over_limit: 409,
+  expect_required: 409,
+  expect_mismatch: 409,
+  catalog_changed: 409,
+  wrong_state: 409,
+  already_undone: 409,
+  nothing_to_undo: 409,
+  not_signed_in: 401,
+  wrong_credentials: 401,
+  not_permitted: 403,
+  cross_site: 403,
+  key_reused: 409,
+  too_many_requests: 429,
+  too_slow: 504,
+  unavailable: 503,
+};
+
+/** RFC 9457 problem details of what went wrong. */
+export function problemDetails(error: ProblemError): ProblemDetails {
+  const [first] = error.problems;
+  const status = statuses[first.code] ?? 400;
+  return { type: `urn:tantamos:problem:${first.code}`, title: first.code.replaceAll('_', ' '), status, detail: first.message, code: first.code, problems: error.problems };
+}
+
+/** Errors a person can act on become problem details; anything else is logged and told as 500 without its inside. */
+export const answerProblems: ErrorRequestHandler = (error: unknown, req, res, next) => {
+  if (res.headersSent) {
+    req.log.error({ err: error }, 'an answer broke off');
+    res.destroy();
+    return next();
+  }
+  const known = asProblemError(error);
+  if (!known) req.log.error({ err: error }, 'request failed');
+  const details = known
+    ? problemDetails(known)
+    : { type: 'urn:tantamos:problem:bug', title: 'bug', status: 500, detail: 'Something went wrong in the service; its log says what.', code: 'bug', problems: [] };
+  res.status(details.status).type('application/problem+json').send(JSON.stringify(details));
+};
+
+function asProblemError(error: unknown): ProblemError | undefined {
+  if (error instanceof ProblemError) return error;
+  const { type, status } = error as { type?: string; status?: number };
+  if (type === 'entity.too.large') return new ProblemError({ code: 'too_long', message: 'The request is larger than 8 MB.' });
+  if (type === 'entity.parse.failed') return new ProblemError({ code: 'bad_request', message: 'The body is not valid JSON.' });
+  if (status !== undefined && status >= 400 && status < 500) return new ProblemError({ code: 'bad_request', message: (error as Error).message });
+  const down = outage(error);
+  if (down !== null) return new ProblemError({ code: 'unavailable', message: down.replace(/; the run goes on.*/, '; try again later.') });
+  return undefined;
+}

@@ -1,0 +1,79 @@
+import type { DraftBody, SampleBody, SampleView } from '@tantamos/contract';
+import {
+  countRecords,
+  countVerdicts,
+  jobSentence,
+  outcomeOf,
+  ProblemError,
+  sampleRows,
+  type CheckedJob,
+  type Job,
+  type Problem,
+} from '@tantamos/core';
+import { asProblem } from '../../database/problems';
+import { compileJob, compileSelection } from '../../engine/job-compiler';
+import type { Services } from '../../services';
+import type { Handler } from '../handler';
+import { journalRecords } from '../views';
+
+const longestCount = 20_000;
+
+/** What a job that is still being composed would do: nothing is frozen, and problems are part of the answer. */
+export const sample: Handler<SampleBody> = async ({ services, body }) => {
+  const { database, catalogs } = services;
+  const catalog = await catalogs.get();
+  const { job, keys = [] } = body;
+  const selection = await compileSelection(database, catalog, job.selection);
+  const compiled = await tryCompile(services, job);
+  if (!compiled.job) {
+    const counted = await database.askWithin<{ count: number }>(countRecords(selection), longestCount).catch(asProblem);
+    const matched = counted[0]?.count ?? 0;
+    return { sentence: jobSentence(job, catalog, matched), matched, counts: null, rows: [], problems: compiled.problems } satisfies SampleView;
+  }
+  const verdicts = await database.askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount).catch(asProblem);
+  const of = (outcome: string): number => verdicts.find((v) => outcomeOf(v.verdict) === outcome)?.count ?? 0;
+  const inSight = job.selection.keys ? keys.filter((k) => job.selection.keys!.includes(k)) : keys;
+  const rows = inSight.length > 0 ? await database.askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount).catch(asProblem) : [];
+  const matched = verdicts.reduce((sum, v) => sum + v.count, 0);
+  return {
+    sentence: jobSentence(job, catalog, matched),
+    matched,
+    counts: { willChange: of('not_yet'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
+    rows: await journalRecords(database, catalog, selection.type.id, rows.map((r) => journalRow(r, compiled.job))),
+    problems: [],
+  } satisfies SampleView;
+};
+
+export const draft: Handler = async ({ services, person }) =>
+  (await services.database.one('select job, saved_at as "savedAt" from tantamos.draft where account = $1', [person.id])) ?? { job: null, savedAt: null };
+
+export const keepDraft: Handler<DraftBody> = ({ services, person, body }) =>
+  services.database.one(
+    `insert into tantamos.draft (account, job) values ($1, $2)
+     on conflict (account) do update set job = excluded.job, saved_at = now() returning job, saved_at as "savedAt"`,
+    [person.id, body.job],
+  );
+
+export const dropDraft: Handler = async ({ services, person }) => {
+  await services.database.rows('delete from tantamos.draft where account = $1', [person.id]);
+};
+
+async function tryCompile({ database, catalogs }: Services, job: Job): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
+  if (job.edits.length === 0) return { job: null, problems: [] };
+  try {
+    return { job: await compileJob(database, await catalogs.get(), job), problems: [] };
+  } catch (error) {
+    if (error instanceof ProblemError) return { job: null, problems: error.problems };
+    throw error;
+  }
+}
+
+function journalRow(row: Record<string, string | null>, job: CheckedJob) {
+  return {
+    key: row.key!,
+    outcome: outcomeOf(row.verdict!),
+    cause: row.cause ?? null,
+    mark: '',
+    changes: job.assignments.map((a, i) => ({ field: a.field.name, old: row[`old_${i + 1}`] ?? null, new: row[`new_${i + 1}`] ?? null })),
+  };
+}

@@ -1,0 +1,51 @@
+import type { AccountBody, SignInBody, WorkspaceBody } from '@tantamos/contract';
+import { mustBeAllowed } from '../../accounts/rights';
+import type { Database } from '../../database/database';
+import type { Handler } from '../handler';
+import { clearSessionCookie, credential, refuseCrossSite, setSessionCookie } from '../security';
+import { version } from '../../version';
+
+export const health: Handler = async ({ services }) => {
+  await services.database.rows('select 1');
+  return { ok: true, version };
+};
+
+export const signIn: Handler<SignInBody> = async ({ services, body, req, res }) => {
+  const kind = body.kind ?? 'browser';
+  if (kind === 'browser') refuseCrossSite(req);
+  const session = await services.accounts.signIn(body.login, body.password, kind, body.label ?? null);
+  if (kind === 'browser') setSessionCookie(req, res, session.secret, session.expiresAt);
+  return { ...session.person, expiresAt: session.expiresAt, ...(kind === 'token' ? { token: session.secret } : {}) };
+};
+
+export const signOut: Handler = async ({ services, req, res }) => {
+  const given = credential(req)!;
+  await services.accounts.signOut(given.secret);
+  if (given.by === 'cookie') clearSessionCookie(req, res);
+};
+
+export const me: Handler = async ({ services, person }) => ({ ...person, workspace: await workspaceOf(services.database) });
+
+export const accounts: Handler = async ({ services, person }) => {
+  mustBeAllowed(person, { act: 'accounts' });
+  return services.accounts.list();
+};
+
+export const addAccount: Handler<AccountBody> = async ({ services, person, body }) => {
+  mustBeAllowed(person, { act: 'accounts' });
+  return { ...(await services.accounts.add(body)), active: true };
+};
+
+export const workspace: Handler<WorkspaceBody> = async ({ services, person, body }) => {
+  mustBeAllowed(person, { act: 'settings' });
+  await services.database.rows(
+    `update tantamos.workspace set name = coalesce($1, name), why_required = coalesce($2, why_required),
+       preview_hours = coalesce($3, preview_hours)`,
+    [body.name, body.whyRequired, body.previewHours],
+  );
+  return workspaceOf(services.database);
+};
+
+function workspaceOf(database: Database) {
+  return database.one('select name, why_required as "whyRequired", preview_hours as "previewHours" from tantamos.workspace');
+}

@@ -1,0 +1,57 @@
+import { outcomeOf, type Outcome, type RecordType } from '@tantamos/core';
+import type { Database } from '../database/database';
+
+/** One run's mark on one record. */
+export interface HistoryEntry {
+  readonly run: string;
+  readonly kind: 'edit' | 'undo';
+  readonly at: Date;
+  readonly by: string;
+  readonly why: string | null;
+  readonly sentence: string;
+  readonly outcome: Outcome;
+  readonly cause: string | null;
+  readonly changes: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
+}
+
+interface Row extends Omit<HistoryEntry, 'outcome' | 'changes'> {
+  readonly letter: string;
+  readonly fields: string[];
+  readonly changes: { field: string; old: string | null; new: string | null }[];
+}
+
+/** Everything that runs did to one record or meant to, newest first; at most `limit` entries. */
+export async function historyOf(database: Database, type: RecordType, key: string, limit: number): Promise<HistoryEntry[]> {
+  const whole = type.fields.some((f) => f.kind === 'key' && f.base === 'number');
+  const rows = await database.rows<Row>(history, [type.id, key, whole, limit]);
+  return rows.map(({ letter, fields, changes, ...entry }) => ({
+    ...entry,
+    outcome: outcomeOf(letter),
+    changes: fields.flatMap((f) => changes.filter((c) => c.field === f)),
+  }));
+}
+
+const history = `
+  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.letter, h.cause, h.fields,
+    (select coalesce(jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[h.low + h.n],
+       'new', case when h.altered -> v.field ? h.n::text then h.altered -> v.field ->> h.n::text else v.new[h.low + h.n] end)), '[]')
+     from tantamos.batch_value v where v.preview = h.preview and v.position = h.batch) as changes
+  from (
+    select s.run, s.batch, s.low, s.altered, s.n, p.kind, p.why, p.sentence, run.preview, run.started_by,
+      array(select jsonb_array_elements_text(p.plan -> 'writes')) as fields,
+      coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,
+      coalesce(s.causes ->> s.n::text, b.causes[s.low + s.n]) as cause
+    from (
+      select r.*, array_position(c.keys[r.low + 1:r.high], $2) as n
+      from tantamos.run_batch r join tantamos.run u on u.id = r.run
+      join tantamos.batch c on c.preview = u.preview and c.position = r.batch
+      where r.type = $1 and r.key_low <= tantamos.sortable($2, $3) and r.key_high >= tantamos.sortable($2, $3)
+    ) s
+    join tantamos.run on run.id = s.run
+    join tantamos.preview p on p.id = run.preview
+    join tantamos.batch b on b.preview = run.preview and b.position = s.batch
+    where s.n is not null
+    order by at desc limit $4
+  ) h
+  join tantamos.account a on a.id = h.started_by
+  order by h.at desc`;

@@ -1,0 +1,106 @@
+import { outcomeLetters, outcomeOf, type Outcome } from '@tantamos/core';
+import type { Database } from '../database/database';
+
+/** One record of a preview or run as it was frozen, and what became of it. */
+export interface JournalRow {
+  readonly key: string;
+  readonly outcome: Outcome;
+  readonly cause: string | null;
+  /** In the job's order; values as the database's text. `new` is what was stored, where a trigger altered it. */
+  readonly changes: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
+  /** Its place, for the page after it. */
+  readonly mark: string;
+}
+
+/** Which journal: the frozen preview, or a run of it with its outcomes. */
+export type Source = { readonly preview: string } | { readonly run: string };
+
+export interface Wanted {
+  /** Null: all of them. */
+  readonly outcome: Outcome | null;
+  readonly after: string | null;
+}
+
+interface StretchRow {
+  readonly position: number;
+  readonly low: number;
+  readonly keys: string[];
+  readonly outcomes: string;
+  readonly causes: (string | null)[] | null;
+  readonly run_causes: Record<string, string> | null;
+  readonly altered: Record<string, Record<string, string | null>> | null;
+  readonly values: { field: string; old: (string | null)[]; new: (string | null)[] }[];
+}
+
+/** Reads a journal in the job's order, one stretch in memory at a time. */
+export async function* readJournal(database: Database, source: Source, fields: readonly string[], wanted: Wanted): AsyncGenerator<JournalRow> {
+  const letter = wanted.outcome === null ? null : outcomeLetters[wanted.outcome];
+  let [position, place] = parseMark(wanted.after);
+  for (;;) {
+    const stretch = await nextStretch(database, source, position, letter);
+    if (!stretch) return;
+    if (stretch.position !== position) place = 0;
+    for (let n = place + 1; n <= stretch.outcomes.length; n++) {
+      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, fields);
+    }
+    position = stretch.position + 1;
+    place = 0;
+  }
+}
+
+/** A page of a journal, and the mark for the next one. */
+export async function journalPage(database: Database, source: Source, fields: readonly string[], wanted: Wanted, limit: number) {
+  const rows: JournalRow[] = [];
+  for await (const row of readJournal(database, source, fields, wanted)) {
+    if (rows.length === limit) return { rows, next: rows.at(-1)!.mark };
+    rows.push(row);
+  }
+  return { rows, next: null };
+}
+
+function rowAt(s: StretchRow, n: number, fields: readonly string[]): JournalRow {
+  const changes = fields.map((field) => {
+    const values = s.values.find((v) => v.field === field)!;
+    const stored = s.altered?.[field];
+    const written = values.new[n - 1] ?? null;
+    return { field, old: values.old[n - 1] ?? null, new: stored && n in stored ? stored[n]! : written };
+  });
+  return {
+    key: s.keys[n - 1]!,
+    outcome: outcomeOf(s.outcomes[n - 1]!),
+    cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
+    changes,
+    mark: `${s.position}.${n}`,
+  };
+}
+
+async function nextStretch(database: Database, source: Source, from: number, letter: string | null): Promise<StretchRow | undefined> {
+  return 'run' in source
+    ? database.one<StretchRow>(nextOfRun, [source.run, from, letter])
+    : database.one<StretchRow>(nextOfPreview, [source.preview, from, letter]);
+}
+
+const values = `coalesce((select jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[s.low + 1:s.high], 'new', v.new[s.low + 1:s.high]))
+    from tantamos.batch_value v where v.preview = s.preview and v.position = s.batch), '[]') as values`;
+
+const nextOfPreview = `
+  select s.position, 0 as low, s.keys, s.outcomes, s.causes, null as run_causes, null as altered, ${values}
+  from (
+    select preview, position, position as batch, 0 as low, size as high, keys, verdicts as outcomes, causes
+    from tantamos.batch where preview = $1 and position >= $2 and ($3::text is null or strpos(verdicts, $3) > 0)
+    order by position limit 1) s`;
+
+const nextOfRun = `
+  select s.position, s.low, s.keys, s.outcomes, s.causes, s.run_causes, s.altered, ${values}
+  from (
+    select b.preview, r.position, r.batch, r.low, r.high, b.keys[r.low + 1:r.high] as keys, r.outcomes,
+      b.causes[r.low + 1:r.high] as causes, r.causes as run_causes, r.altered
+    from tantamos.run_batch r join tantamos.run on run.id = r.run
+    join tantamos.batch b on b.preview = run.preview and b.position = r.batch
+    where r.run = $1 and r.position >= $2 and ($3::text is null or strpos(r.outcomes, $3) > 0)
+    order by r.position limit 1) s`;
+
+function parseMark(mark: string | null): [number, number] {
+  const [position, place] = /^(\d{1,9})\.(\d{1,9})$/.exec(mark ?? '')?.slice(1).map(Number) ?? [0, 0];
+  return [position!, place!];
+}

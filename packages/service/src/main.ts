@@ -1,0 +1,77 @@
+#!/usr/bin/env node
+import 'reflect-metadata';
+import type { Server } from 'node:http';
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { ProblemError } from '@tantamos/core';
+import { isEmpty, loadMeadowline } from '@tantamos/demo';
+import { pino } from 'pino';
+import { needAccounts, type Entry } from './accounts/demo-accounts';
+import { Database } from './database/database';
+import { codeOf, outage } from './database/refusal';
+import { createApp } from './http/app';
+import { openServices } from './services';
+
+/** Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_PORT, TANTAMOS_LOG. */
+async function serve(): Promise<void> {
+  const url = process.env.TANTAMOS_DATABASE_URL ?? stop('TANTAMOS_DATABASE_URL does not say which database to use.');
+  const port = Number(process.env.TANTAMOS_PORT ?? 7410);
+  if (!Number.isInteger(port) || port < 0 || port > 65535) stop(`“${process.env.TANTAMOS_PORT}” is no port.`);
+  const log = pino({ level: process.env.TANTAMOS_LOG ?? 'warn' }, pino.destination(2));
+  const demoLoaded = await needDemo(url);
+  const services = await openServices({ url, log }).catch((error: unknown) => stop(startTrouble(error, url)));
+  const entries = await needAccounts(services, demoLoaded);
+  const folder = join(__dirname, '..', '..', 'console', 'dist');
+  const app = createApp(services, existsSync(folder) ? folder : null);
+  const server = app.listen(port, '127.0.0.1');
+  server.once('error', async (error: NodeJS.ErrnoException) => {
+    await services.close();
+    stop(error.code === 'EADDRINUSE' ? `Port ${port} is taken. Choose another: npm start -- --port ${port + 1}` : error.message);
+  });
+  server.once('listening', () => sayReady(server, entries));
+  for (const signal of ['SIGINT', 'SIGTERM'] as const)
+    process.once(signal, () => {
+      server.close();
+      server.closeAllConnections();
+      void services.close().then(() => process.exit(0));
+    });
+}
+
+/** Loads the demo data into a database without tables. True if it did. */
+async function needDemo(url: string): Promise<boolean> {
+  const client = await new Database({ url }).listener().catch((error: unknown) => stop(startTrouble(error, url)));
+  try {
+    if (!(await isEmpty(client))) return false;
+    process.stderr.write('  loading the demo data …\n');
+    await loadMeadowline(client);
+    return true;
+  } finally {
+    await client.end();
+  }
+}
+
+function sayReady(server: Server, entries: readonly Entry[]): void {
+  const address = server.address();
+  const port = typeof address === 'object' && address ? address.port : 0;
+  const accounts = entries.map((a) => `    ${a.login.padEnd(8)} ${a.password.padEnd(16)} ${a.role}`);
+  const entry = accounts.length > 0 ? ['', '  Sign in as', ...accounts] : [];
+  process.stdout.write(['', `  Tantamos is ready:  http://127.0.0.1:${port}`, ...entry, '', '  Stop with Ctrl-C.', '', ''].join('\n'));
+}
+
+function startTrouble(error: unknown, url: string): string {
+  if (error instanceof ProblemError) return error.message;
+  const where = url.replace(/\/\/[^@]*@/, '//');
+  const code = codeOf(error);
+  if (code === '3D000') return `The database of ${where} does not exist.`;
+  if (/^28/.test(code)) return `The database at ${where} does not let this account in: ${(error as Error).message}`;
+  if (code === '42501') return `The account may not make the schema “tantamos” in ${where}: ${(error as Error).message}`;
+  if (outage(error) === null) throw error;
+  return `The database at ${where} cannot be reached: ${(error as Error).message || code}`;
+}
+
+function stop(message: string): never {
+  process.stderr.write(`\n  ${message}\n\n`);
+  process.exit(1);
+}
+
+void serve();

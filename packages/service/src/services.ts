@@ -1,0 +1,53 @@
+import type { Logger } from 'pino';
+import { Accounts } from './accounts/accounts';
+import { CatalogStore } from './catalog/catalog-store';
+import { Database } from './database/database';
+import { migrate } from './database/migrate';
+import { Engine, usualPatience } from './engine/engine';
+import type { Patience } from './engine/batch';
+import { Previews } from './engine/previews';
+import { Runs } from './engine/runs';
+
+/** Everything a running service consists of. */
+export interface Services {
+  readonly database: Database;
+  readonly catalogs: CatalogStore;
+  readonly accounts: Accounts;
+  readonly previews: Previews;
+  readonly runs: Runs;
+  readonly engine: Engine;
+  readonly log: Logger;
+  close(): Promise<void>;
+}
+
+/** Connects, migrates, picks up what a service before this one left unfinished. */
+export async function openServices(options: { url: string; log: Logger; patience?: Patience }): Promise<Services> {
+  const { log } = options;
+  const database = new Database({ url: options.url });
+  try {
+    await migrate(database);
+  } catch (error) {
+    await database.close();
+    throw error;
+  }
+  const catalogs = new CatalogStore(database);
+  const previews = new Previews(database, catalogs, log);
+  const engine = new Engine(database, catalogs, log, options.patience ?? usualPatience);
+  const runs = new Runs(database, catalogs, previews, () => engine.wake());
+  await previews.sweep();
+  engine.start(runs);
+  return {
+    database,
+    catalogs,
+    accounts: new Accounts(database),
+    previews,
+    runs,
+    engine,
+    log,
+    async close() {
+      await engine.close();
+      await previews.close();
+      await database.close();
+    },
+  };
+}
