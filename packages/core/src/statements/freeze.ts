@@ -112,7 +112,7 @@ function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze): Sql {
   );
   const pairs = fields.map(
     (field, i) => sql`(select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
-      where verdict = ${letter('not_yet')} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
+      where verdict = ${letter('not_yet')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
   );
   return sql`
     with matched as materialized (

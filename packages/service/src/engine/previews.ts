@@ -4,9 +4,11 @@ import {
   freezeJob,
   freezeUndo,
   jobSentence,
+  list,
   mostPairs,
   planOf,
   ProblemError,
+  typeWords,
   type Catalog,
   type CheckedJob,
   type Job,
@@ -115,10 +117,15 @@ export class Previews {
     const catalog = await this.catalogs.get();
     const { plan, job } = source;
     const type = catalog.type(plan.type);
-    const sentence = `Undo: ${source.sentence.replace(/^Undo: /, 'take back the undo of: ')}`;
-    const words = await this.why(why);
+    const fields = list(plan.writes.map((name) => type.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name), 'and');
+    const sentence = (count?: number): string => {
+      const number = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
+      return `Put ${fields} back on the ${number}${typeWords(type)} changed by: ${source.sentence}`;
+    };
+    // The reason travels with the work unless another is given.
+    const words = await this.why(why ?? source.why ?? undefined);
     const batchSize = source.batch_size;
-    const id = await this.insert({ kind: 'undo', undoOf: runId, type, job, plan, sentence, why: words, account, batchSize });
+    const id = await this.insert({ kind: 'undo', undoOf: runId, type, job, plan, sentence: sentence(), why: words, account, batchSize });
     this.start(id, async () => {
       const step = Math.max(1, Math.floor(100_000 / batchSize));
       const count = Math.max(1, Math.ceil(batches / step));
@@ -128,7 +135,7 @@ export class Previews {
         (stretch) => (firstPosition: number) => freezeUndo(plan, catalog, runId, stretch, { previewId: id, firstPosition, batchSize }),
       );
       return { fields: plan.writes, pieces };
-    });
+    }, sentence);
     return id;
   }
 

@@ -34,7 +34,7 @@ export const record: Handler = async ({ services, params, person }) => {
     type: type.id,
     key,
     name: row.values[at]?.value ?? null,
-    fields: found.columns.map((c, i) => ({ ...c, ...row.values[i]! })),
+    fields: found.columns.map((c, i) => ({ ...c, value: row.values[i]! })),
   } satisfies RecordView;
 };
 

@@ -1,0 +1,30 @@
+import type { Client } from '@tantamos/client';
+import type { PreviewView, RunView } from '@tantamos/contract';
+import { UsageError } from './trouble';
+
+/** Ids are shown by their first eight characters and taken by six or more of them, or as `last`. */
+export function short(id: string): string {
+  return id.slice(0, 8);
+}
+
+export async function findRun(api: Client, said: string): Promise<RunView> {
+  if (isWhole(said)) return api.run(said);
+  return pick(await api.runs({ limit: 200 }), said, 'run');
+}
+
+export async function findPreview(api: Client, said: string): Promise<PreviewView> {
+  if (isWhole(said)) return api.preview(said);
+  return pick(await api.previews(), said, 'preview');
+}
+
+function isWhole(said: string): boolean {
+  return said.length === 36;
+}
+
+function pick<T extends { id: string }>(all: readonly T[], said: string, what: string): T {
+  if (said === 'last' && all[0]) return all[0];
+  if (said.length < 6) throw new UsageError(`A ${what} is named by at least six characters of its id, or as “last”.`);
+  const found = all.filter((item) => item.id.startsWith(said.toLowerCase()));
+  if (found.length === 1) return found[0]!;
+  throw new UsageError(found.length === 0 ? `There is no ${what} “${said}” among the newest; its whole id finds any.` : `“${said}” fits ${found.length} ${what}s; say more of the id.`);
+}

@@ -1,0 +1,68 @@
+import { stringify } from 'csv-stringify/sync';
+import Table from 'cli-table3';
+import color from 'picocolors';
+import { UsageError } from './trouble';
+
+export type Format = 'table' | 'json' | 'jsonl' | 'csv';
+export const formats: readonly Format[] = ['table', 'json', 'jsonl', 'csv'];
+
+/** Rows of texts under headings, for people and programs alike. */
+export interface Sheet {
+  readonly columns: readonly string[];
+  readonly rows: readonly (readonly (string | number | boolean | null)[])[];
+  /** Columns set flush right. */
+  readonly numbers?: readonly string[];
+}
+
+export function readFormat(text: string): Format {
+  const format = formats.find((f) => f === text);
+  if (!format) throw new UsageError(`--format is one of ${formats.join(', ')}, not “${text}”.`);
+  return format;
+}
+
+/** Writes a sheet to stdout; `whole` is what json gives instead of the rows. */
+export function print(sheet: Sheet, format: Format, whole?: unknown): void {
+  const objects = (): unknown[] => sheet.rows.map((row) => Object.fromEntries(sheet.columns.map((c, i) => [c, row[i] ?? null])));
+  if (format === 'json') out(JSON.stringify(whole ?? objects(), null, 2));
+  else if (format === 'jsonl') (Array.isArray(whole) ? whole : objects()).forEach((row) => out(JSON.stringify(row)));
+  else if (format === 'csv') process.stdout.write(stringify([sheet.columns, ...sheet.rows], { record_delimiter: '\r\n', escape_formulas: true }));
+  else if (sheet.rows.length > 0) out(table(sheet));
+}
+
+export function out(text: string): void {
+  process.stdout.write(`${text}\n`);
+}
+
+/** Talk goes to stderr, so that stdout holds results alone. */
+export function talk(text: string): void {
+  process.stderr.write(`${text}\n`);
+}
+
+export function number(n: number): string {
+  return n.toLocaleString('en-US');
+}
+
+/** A moment as the person's clock shows it. */
+export function moment(iso: string): string {
+  const at = new Date(iso);
+  const two = (n: number): string => String(n).padStart(2, '0');
+  return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`;
+}
+
+/** Old value, arrow, new value: the same mark everywhere. */
+export function change(old: string | null, now: string | null): string {
+  const shown = (v: string | null): string => (v === null ? '(blank)' : v === '' ? '(empty)' : v);
+  return old === now ? color.dim(shown(now)) : `${color.dim(shown(old))} → ${color.green(shown(now))}`;
+}
+
+function table(sheet: Sheet): string {
+  const numeric = sheet.numbers ?? [];
+  const t = new Table({
+    head: sheet.columns.map((c) => color.dim(c)),
+    colAligns: sheet.columns.map((c) => (numeric.includes(c) ? 'right' : 'left')),
+    chars: { top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '', left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ' },
+    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
+  });
+  for (const row of sheet.rows) t.push(row.map((cell) => (cell === null ? '' : String(cell).replace(/[\r\n\t]+/g, ' ').slice(0, 60))));
+  return t.toString().replace(/ +$/gm, '');
+}

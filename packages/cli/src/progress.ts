@@ -1,0 +1,91 @@
+import type { Client } from '@tantamos/client';
+import type { PreviewView, RunView } from '@tantamos/contract';
+import { equation, isOver } from '@tantamos/core';
+import { SingleBar } from 'cli-progress';
+import { exitCodes } from './exit';
+import { short } from './ids';
+import { number, talk } from './output';
+import { showRun } from './show';
+
+/**
+ * Follows a run until it is over, waits for a person or is paused; a bar on a terminal, plain lines in a pipe. Ctrl-C
+ * ends only the watching, and says how to watch again. Returns the exit code.
+ */
+export async function followRun(api: Client, id: string, quiet = false): Promise<number> {
+  const away = new AbortController();
+  const leave = (): void => away.abort();
+  process.once('SIGINT', leave);
+  const teller = process.stderr.isTTY ? barTeller() : lineTeller();
+  let run = await api.run(id);
+  try {
+    for await (const now of api.watchRun(id, away.signal)) {
+      run = now;
+      teller.tell(run);
+      if (rests(run)) break;
+    }
+  } catch (error) {
+    if (!away.signal.aborted) throw error;
+  } finally {
+    process.removeListener('SIGINT', leave);
+    teller.end();
+  }
+  if (away.signal.aborted) {
+    talk(`\nThe run goes on without you. Watch it again: tantamos watch ${short(id)}`);
+    return exitCodes.waiting;
+  }
+  if (!quiet) showRun(run);
+  return codeOf(run);
+}
+
+/** Waits until a preview is worked out. */
+export async function followPreview(api: Client, preview: PreviewView): Promise<PreviewView> {
+  let now = preview;
+  if (now.state !== 'working') return now;
+  for await (const next of api.watchPreview(preview.id)) {
+    now = next;
+    if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
+  }
+  return now;
+}
+
+export function codeOf(run: RunView): number {
+  const { refused, in_use, gone, edited_since } = run.totals;
+  if (!isOver(run.state)) return exitCodes.waiting;
+  return refused + in_use + gone + edited_since > 0 || run.state === 'stopped' ? exitCodes.problems : exitCodes.done;
+}
+
+function rests(run: RunView): boolean {
+  return run.state !== 'queued' && run.state !== 'running';
+}
+
+interface Teller {
+  tell(run: RunView): void;
+  end(): void;
+}
+
+function barTeller(): Teller {
+  const bar = new SingleBar({ format: '{bar} {value}/{total} · {batches} · {state}', barCompleteChar: '█', barIncompleteChar: '░', hideCursor: true, stream: process.stderr, linewrap: false });
+  let begun = false;
+  return {
+    tell(run) {
+      const done = run.totals.matched - run.totals.not_yet;
+      const payload = { batches: `${number(run.batchesDone)}/${number(run.batches)} batches`, state: run.reason ?? run.state };
+      if (!begun) bar.start(run.totals.matched, done, payload);
+      else bar.update(done, payload);
+      begun = true;
+    },
+    end: () => bar.stop(),
+  };
+}
+
+function lineTeller(): Teller {
+  let last = '';
+  return {
+    tell(run) {
+      const line = `${run.state}: ${equation(run.totals)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}`;
+      if (line !== last) talk(line);
+      last = line;
+    },
+    end: () => {},
+  };
+}

@@ -1,0 +1,63 @@
+import type { JournalRecord, PreviewView, RunView } from '@tantamos/contract';
+import { equation, outcomeWords, stateWords } from '@tantamos/core';
+import color from 'picocolors';
+import { short } from './ids';
+import { change, moment, number, out, print, talk } from './output';
+
+/** A preview in a few lines: sentence, totals, what turns into what, what to mind, what to do next. */
+export function showPreview(p: PreviewView): void {
+  out(color.bold(p.sentence));
+  if (p.why) out(`Why: ${p.why}`);
+  out(equation(p.totals, { preview: true }));
+  out('');
+  print(
+    {
+      columns: ['field', 'from → to', 'records'],
+      numbers: ['records'],
+      rows: p.pairs.slice(0, 20).map((pair) => [pair.field, change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value), number(pair.count)]),
+    },
+    'table',
+  );
+  for (const field of p.morePairs) out(color.dim(`  ${field}: more different values than are listed`));
+  for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
+  for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
+  out('');
+  out(`preview ${short(p.id)}, valid until ${moment(p.expiresAt)}`);
+  if (p.run) talk(`It was started as run ${short(p.run)}.`);
+  else if (p.totals.not_yet > 0) talk(`Look at records: tantamos look ${short(p.id)}\nRun it:          tantamos run ${short(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`);
+}
+
+/** A run in a few lines: state, why, the equation, what to do next. */
+export function showRun(r: RunView): void {
+  out(color.bold(r.sentence));
+  if (r.why) out(`Why: ${r.why}`);
+  out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
+  out(equation(r.totals));
+  for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${short(u.run)}`);
+  out('');
+  out(`run ${short(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`);
+  for (const verb of r.verbs) talk(`  tantamos ${verb} ${short(r.id)}`);
+}
+
+export function stateText(r: Pick<RunView, 'state'>): string {
+  const text = stateWords(r.state);
+  if (r.state === 'finished') return color.green(text);
+  return r.state === 'running' || r.state === 'queued' ? text : color.yellow(text);
+}
+
+export function showRecords(records: readonly JournalRecord[], preview: boolean): void {
+  const fields = records[0]?.changes.map((c) => c.field) ?? [];
+  print(
+    {
+      columns: ['key', 'name', 'outcome', ...fields, 'cause'],
+      rows: records.map((r) => [
+        r.key,
+        r.name,
+        preview && r.outcome === 'not_yet' ? 'will change' : outcomeWords(r.outcome),
+        ...r.changes.map((c) => change(c.old.label ?? c.old.value, c.new.label ?? c.new.value)),
+        r.cause,
+      ]),
+    },
+    'table',
+  );
+}

@@ -1,0 +1,53 @@
+import { AnswerError } from '@tantamos/client';
+import type { Problem } from '@tantamos/core';
+import { CommanderError } from 'commander';
+import color from 'picocolors';
+import { exitCodes } from './exit';
+
+/** A mistake on the command line, said in one sentence. */
+export class UsageError extends Error {}
+
+const codes: Record<string, number> = {
+  nothing_to_do: exitCodes.nothingToDo,
+  nothing_to_undo: exitCodes.nothingToDo,
+  already_undone: exitCodes.nothingToDo,
+  over_limit: exitCodes.stoppedByLimit,
+  expect_mismatch: exitCodes.stoppedByLimit,
+  expect_required: exitCodes.stoppedByLimit,
+  not_signed_in: exitCodes.notSignedIn,
+};
+
+/** Tells on stderr what went wrong, with a caret under the place in the filter; returns the exit code. */
+export function tell(error: unknown, filter?: string): number {
+  if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : exitCodes.usage;
+  if (error instanceof UsageError) {
+    process.stderr.write(`${color.red('error:')} ${error.message}\n`);
+    return exitCodes.usage;
+  }
+  if (!(error instanceof AnswerError)) throw error;
+  const problems = error.details.problems.length > 0 ? error.details.problems : [{ code: 'unavailable', message: error.message } as Problem];
+  for (const problem of problems) process.stderr.write(`${problemText(problem, filter)}\n`);
+  if (error.code === 'not_signed_in') process.stderr.write('Sign in with: tantamos sign-in\n');
+  return codes[error.code] ?? exitCodes.problems;
+}
+
+export function problemText(problem: Problem, filter?: string): string {
+  const place = problem.where && problem.where !== 'filter' ? ` (${problem.where})` : '';
+  const lines = [`${color.red('error:')} ${problem.message}${place}`];
+  if (problem.span && filter !== undefined && (problem.where ?? 'filter') === 'filter') lines.push(...caret(filter, problem.span));
+  if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
+  return lines.join('\n');
+}
+
+/** The line of the filter the span is in, cut to what fits, and a line of carets beneath. */
+function caret(filter: string, span: { start: number; end: number }): string[] {
+  const lineStart = filter.lastIndexOf('\n', span.start - 1) + 1;
+  const newline = filter.indexOf('\n', span.start);
+  const lineEnd = newline < 0 ? filter.length : newline;
+  const from = Math.max(lineStart, span.start - 50);
+  const to = Math.min(lineEnd, Math.max(span.end, span.start) + 40, from + 110);
+  const length = Math.max(1, Math.min(span.end, to) - span.start);
+  const before = from > lineStart ? '…' : '';
+  const text = `${before}${filter.slice(from, to)}${to < lineEnd ? '…' : ''}`;
+  return [`  ${text}`, `  ${' '.repeat(before.length + span.start - from)}${color.red('^'.repeat(length))}`];
+}

@@ -1,0 +1,119 @@
+import { randomUUID } from 'node:crypto';
+import type { Client } from '@tantamos/client';
+import type { PreviewView, RunView } from '@tantamos/contract';
+import { ask, hasTerminal } from '../ask';
+import { exitCodes } from '../exit';
+import { findPreview, findRun, short } from '../ids';
+import { wholeNumber } from '../job-options';
+import { number, talk } from '../output';
+import { followRun } from '../progress';
+import { client } from '../session';
+import { showPreview, showRun } from '../show';
+import { UsageError } from '../trouble';
+import { finish } from './preview';
+import { acting, type Verb } from './verb';
+
+interface RunOptions {
+  readonly expect?: number;
+  readonly askAfter?: number;
+  readonly ask: boolean;
+  readonly detach?: true;
+}
+
+export const run: Verb = (program) => {
+  program
+    .command('run')
+    .argument('<preview>', 'its id, or “last”')
+    .description('start the run of a preview, and watch it')
+    .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect'))
+    .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
+    .option('--no-ask', 'do all of it, whatever the job says')
+    .option('--detach', 'start it and do not watch')
+    .action(acting(async (said: string, o: RunOptions) => {
+      const api = client();
+      return startRun(api, await findPreview(api, said), o);
+    }));
+
+  program
+    .command('undo')
+    .argument('<run>', 'its id, or “last”')
+    .description('put back what a run changed: a preview first, then a run like any other')
+    .option('--why <text>', 'the reason')
+    .option('--expect <n>', 'start it at once if just so many go back', wholeNumber('--expect'))
+    .action(acting(async (said: string, o: { why?: string; expect?: number }) => {
+      const api = client();
+      const source = await findRun(api, said);
+      const made = await api.undo(source.id, { why: o.why }, randomUUID());
+      const code = await finish(api, made, 'table');
+      if (code !== exitCodes.done || o.expect === undefined) return code;
+      return startRun(api, await api.preview(made.id), { expect: o.expect, ask: true });
+    }));
+
+  program
+    .command('retry')
+    .argument('<run>', 'its id, or “last”')
+    .description('preview the same edits for the records a run left: edited since, refused, in use, not yet')
+    .action(acting(async (said: string) => {
+      const api = client();
+      return finish(api, await api.retry((await findRun(api, said)).id, {}, randomUUID()), 'table');
+    }));
+
+  program
+    .command('watch')
+    .argument('<run>', 'its id, or “last”')
+    .description('watch a run until it is over or waits')
+    .action(acting(async (said: string) => {
+      const api = client();
+      return followRun(api, (await findRun(api, said)).id);
+    }));
+
+  const steering = { pause: 'pause a run after the batches under way', stop: 'stop a run for good after the batches under way' } as const;
+  for (const [verb, description] of Object.entries(steering))
+    program
+      .command(verb)
+      .argument('<run>', 'its id, or “last”')
+      .description(description)
+      .action(acting(async (said: string) => {
+        const api = client();
+        showRun(await api.steer((await findRun(api, said)).id, verb as keyof typeof steering));
+      }));
+
+  program
+    .command('continue')
+    .argument('<run>', 'its id, or “last”')
+    .description('go on with a run that waits or is paused, and watch it')
+    .option('--detach', 'do not watch')
+    .action(acting(async (said: string, o: { detach?: true }) => {
+      const api = client();
+      const found = await findRun(api, said);
+      return started(api, await api.steer(found.id, 'continue'), o.detach);
+    }));
+};
+
+async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {
+  const expect = o.expect ?? (await confirmed(p));
+  if (expect === null) {
+    talk('Nothing was started.');
+    return exitCodes.nothingToDo;
+  }
+  const askAfter = o.ask ? o.askAfter : null;
+  const body = { preview: p.id, expect, ...(askAfter === undefined ? {} : { askAfter }) };
+  return started(api, await api.startRun(body, randomUUID()), o.detach);
+}
+
+async function started(api: Client, now: RunView, detach?: true): Promise<number> {
+  talk(`run ${short(now.id)}`);
+  if (!detach) return followRun(api, now.id);
+  showRun(now);
+  return exitCodes.done;
+}
+
+/** Asks the person; the number itself where much is at stake. Null: they said no. */
+async function confirmed(p: PreviewView): Promise<number | null> {
+  const count = p.totals.not_yet;
+  if (!hasTerminal()) throw new UsageError(`Without a terminal, say how many will change: --expect ${count}`);
+  showPreview(p);
+  if (!p.expectRequired) return /^y(es)?$/i.test(await ask(`Change ${number(count)} records? [y/N] `)) ? count : null;
+  const typed = await ask(`${number(count)} records will change. Type the number to start: `);
+  return Number(typed.replaceAll(',', '')) === count ? count : null;
+}
