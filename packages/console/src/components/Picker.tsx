@@ -1,0 +1,110 @@
+import { ChevronDown } from 'lucide-react';
+import { Popover } from 'radix-ui';
+import { useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { textInput } from './inputs';
+
+export interface Option {
+  readonly id: string;
+  readonly label: string;
+  /** Searched besides the label: name, comment. */
+  readonly more?: string;
+  readonly note?: ReactNode;
+  /** Why it cannot be chosen. */
+  readonly not?: string | null;
+}
+
+interface Props {
+  /** What is chosen here, for people who do not see the layout. */
+  label: string;
+  shown: ReactNode;
+  options: readonly Option[];
+  value: string | null;
+  onPick: (id: string) => void;
+  className?: string;
+  /** Called as the person types, where the options come from a search. */
+  onSearch?: (text: string) => void;
+}
+
+/** A button that opens a list to search by typing; arrows move, Enter takes, Escape closes. */
+export function Picker({ label, shown, options, value, onPick, className = '', onSearch }: Props) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState('');
+  const [at, setAt] = useState(0);
+  const list = useRef<HTMLUListElement>(null);
+  const id = useId();
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = options.filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w))).slice(0, 200);
+  const search = (typed: string): void => {
+    setText(typed);
+    setAt(0);
+    onSearch?.(typed);
+  };
+  const take = (option: Option | undefined): void => {
+    if (!option || option.not) return;
+    setOpen(false);
+    onPick(option.id);
+  };
+  const move = (to: number): void => {
+    const next = Math.max(0, Math.min(found.length - 1, to));
+    setAt(next);
+    list.current?.children[next]?.scrollIntoView({ block: 'nearest' });
+  };
+  const onKey = (event: KeyboardEvent): void => {
+    if (event.key === 'ArrowDown') move(at + 1);
+    else if (event.key === 'ArrowUp') move(at - 1);
+    else if (event.key === 'Enter') take(found[at]);
+    else return;
+    event.preventDefault();
+  };
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        setOpen(next);
+        if (next) search('');
+      }}
+    >
+      <Popover.Trigger aria-label={label} className={`inline-flex h-8 min-w-0 items-center justify-between gap-1.5 rounded border border-line-strong bg-sheet px-2 text-left hover:bg-sunken ${className}`}>
+        <span className="truncate">{shown}</span>
+        <ChevronDown className="size-4 shrink-0 text-quiet" aria-hidden="true" />
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="start" sideOffset={4} className="z-40 w-80 rounded border border-line-strong bg-sheet p-1.5 shadow-lg">
+          <input
+            role="combobox"
+            aria-label={`${label}: search`}
+            aria-expanded="true"
+            aria-controls={id}
+            aria-activedescendant={found[at] ? `${id}-${at}` : undefined}
+            className={textInput}
+            placeholder="Type to search"
+            value={text}
+            onChange={(e) => search(e.target.value)}
+            onKeyDown={onKey}
+          />
+          <ul ref={list} id={id} role="listbox" aria-label={label} className="mt-1.5 max-h-72 overflow-auto">
+            {found.map((o, i) => (
+              <li
+                key={o.id}
+                id={`${id}-${i}`}
+                role="option"
+                aria-selected={o.id === value}
+                aria-disabled={Boolean(o.not)}
+                onClick={() => take(o)}
+                onMouseMove={() => setAt(i)}
+                className={`rounded px-2 py-1 ${i === at ? 'bg-accent-soft' : ''} ${o.not ? 'text-quiet' : 'cursor-pointer'} ${o.id === value ? 'font-medium' : ''}`}
+              >
+                <span className="flex justify-between gap-3">
+                  <span className="truncate">{o.label}</span>
+                  {o.note && <span className="shrink-0 text-quiet">{o.note}</span>}
+                </span>
+                {o.not && <span className="block text-xs">{o.not}</span>}
+              </li>
+            ))}
+            {found.length === 0 && <li className="px-2 py-1 text-quiet">Nothing fits “{text}”.</li>}
+          </ul>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,40 @@
+import { useId, type ReactNode } from 'react';
+
+export const textInput =
+  'h-8 w-full min-w-0 rounded border border-line-strong bg-sheet px-2 text-ink aria-invalid:border-trouble disabled:bg-sunken disabled:text-quiet';
+
+/** A label and what it labels, one above the other. */
+export function Labelled({ label, hint, children }: { label: string; hint?: string; children: (id: string) => ReactNode }) {
+  const id = useId();
+  return (
+    <div className="space-y-1">
+      <label htmlFor={id} className="block text-quiet">
+        {label}
+      </label>
+      {children(id)}
+      {hint && <p className="text-xs text-quiet">{hint}</p>}
+    </div>
+  );
+}
+
+/** A number inside a sentence: “Ask me after the first [5]”. Blank means: no. */
+export function NumberInSentence({ before, after, value, onChange, most }: { before: string; after?: string; value: number | null; onChange: (n: number | null) => void; most?: number }) {
+  const id = useId();
+  return (
+    <p className="flex flex-wrap items-center gap-1.5">
+      <label htmlFor={id}>{before}</label>
+      <input
+        id={id}
+        inputMode="numeric"
+        className={`${textInput} h-7! w-20! text-right`}
+        value={value ?? ''}
+        placeholder="—"
+        onChange={(e) => {
+          const digits = e.target.value.replace(/\D/g, '').slice(0, 9);
+          onChange(digits === '' ? null : Math.min(Number(digits), most ?? 999_999_999));
+        }}
+      />
+      {after && <span>{after}</span>}
+    </p>
+  );
+}

@@ -1,0 +1,96 @@
+import type { JobBody, EditBody } from '@tantamos/contract';
+import { useQuery } from '@tanstack/react-query';
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { api } from '../app/api';
+import { Trouble, Working } from '../components/states';
+
+export interface DraftEdit {
+  readonly kind: EditBody['kind'];
+  readonly field: string | null;
+  readonly value: string;
+}
+
+/** An unfinished job and how the person was looking at its records. Kept by the service, so it survives everything. */
+export interface Draft {
+  readonly type: string | null;
+  readonly filter: string;
+  readonly picked: readonly string[];
+  readonly sort: string | null;
+  /** By type; null: the usual ones. */
+  readonly columns: Readonly<Record<string, readonly string[]>>;
+  readonly edits: readonly DraftEdit[];
+  readonly atMost: number | null;
+  readonly askAfter: number | null;
+  readonly batchSize: number | null;
+  readonly atOnce: number | null;
+  readonly pace: number | null;
+  readonly why: string;
+  readonly panel: boolean;
+}
+
+export const emptyDraft: Draft = {
+  type: null,
+  filter: '',
+  picked: [],
+  sort: null,
+  columns: {},
+  edits: [],
+  atMost: null,
+  askAfter: 5,
+  batchSize: null,
+  atOnce: null,
+  pace: null,
+  why: '',
+  panel: false,
+};
+
+/** What starting over on a type, or after a run was started, leaves behind. */
+export const noWork = { picked: [], edits: [], why: '', atMost: null } as const;
+
+type Change = Partial<Draft>;
+const Context = createContext<{ draft: Draft; change: (change: Change) => void } | null>(null);
+const saveAfter = 400;
+
+export function useDraft() {
+  return useContext(Context)!;
+}
+
+export function DraftKeeper({ children }: { children: ReactNode }) {
+  const kept = useQuery({ queryKey: ['draft'], queryFn: api.draft, staleTime: Infinity, gcTime: Infinity });
+  if (kept.isPending) return <Working what="Opening" />;
+  if (!kept.data) return <Trouble error={kept.error} onRetry={() => void kept.refetch()} />;
+  return <Kept from={{ ...emptyDraft, ...(kept.data.job as Change | null) }}>{children}</Kept>;
+}
+
+function Kept({ from, children }: { from: Draft; children: ReactNode }) {
+  const [draft, setDraft] = useState(from);
+  const saved = useRef(draft);
+  useEffect(() => {
+    if (saved.current === draft) return;
+    const timer = setTimeout(() => {
+      saved.current = draft;
+      // Kept again with the next change if this one does not get through.
+      api.keepDraft({ ...draft }).catch(() => (saved.current = from));
+    }, saveAfter);
+    return () => clearTimeout(timer);
+  }, [draft, from]);
+  const change = useCallback((next: Change) => setDraft((now) => ({ ...now, ...next })), []);
+  const value = useMemo(() => ({ draft, change }), [draft, change]);
+  return <Context value={value}>{children}</Context>;
+}
+
+/** The job as the service takes it; edits that are not filled in yet are left out. */
+export function jobOf(draft: Draft, type: string): JobBody {
+  const { batchSize, atOnce, pace, askAfter, atMost } = draft;
+  const safety = Object.fromEntries(Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null));
+  return {
+    selection: {
+      type,
+      ...(draft.filter.trim() ? { filter: draft.filter } : {}),
+      ...(draft.picked.length > 0 ? { keys: [...draft.picked] } : {}),
+    },
+    edits: draft.edits.flatMap((e) => (e.field !== null && e.value !== '' ? [{ kind: e.kind, field: e.field, value: e.value }] : [])),
+    safety,
+    ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
+  };
+}

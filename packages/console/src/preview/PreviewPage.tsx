@@ -1,0 +1,133 @@
+import type { PreviewView } from '@tantamos/contract';
+import type { Outcome } from '@tantamos/core';
+import { useMutation } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { api } from '../app/api';
+import { useWatched } from '../app/useWatched';
+import { Button } from '../components/Button';
+import { moment, number } from '../components/format';
+import { JournalTable } from '../components/JournalTable';
+import { OutcomeBar } from '../components/OutcomeBar';
+import { OutcomeTabs } from '../components/OutcomeTabs';
+import { Problems } from '../components/Problems';
+import { Empty, Trouble, Working } from '../components/states';
+import { TypeNumber } from '../components/TypeNumber';
+import { noWork, useDraft } from '../job/draft';
+import { PreviewSide } from './PreviewSide';
+
+export function PreviewPage() {
+  const id = useParams().id!;
+  const preview = useWatched(['preview', id], () => api.preview(id), (signal) => api.watchPreview(id, signal), (p) => p.state !== 'working');
+  if (preview.isPending) return <Working what="Reading the preview" />;
+  if (!preview.data) return <Trouble error={preview.error} />;
+  const p = preview.data;
+  if (p.state === 'working') return <BeingMade preview={p} />;
+  if (p.state !== 'ready') return <Empty title={p.state === 'failed' ? 'The preview could not be worked out.' : 'The preview was withdrawn.'}>{p.trouble}</Empty>;
+  return <Ready key={id} preview={p} />;
+}
+
+function BeingMade({ preview }: { preview: PreviewView }) {
+  const navigate = useNavigate();
+  const cancel = useMutation({ mutationFn: () => api.dropPreview(preview.id), onSuccess: () => navigate(-1) });
+  const { done, of } = preview.progress ?? { done: 0, of: 1 };
+  return (
+    <Empty title="Working it out …">
+      <p>{preview.sentence}</p>
+      <progress className="mt-3 h-2 w-full accent-accent" value={done} max={of} aria-label="Progress of the preview" />
+      <p className="mt-3">
+        <Button onClick={() => cancel.mutate()} busy={cancel.isPending}>
+          Cancel
+        </Button>
+      </p>
+    </Empty>
+  );
+}
+
+function Ready({ preview: p }: { preview: PreviewView }) {
+  const tabs = tabsOf(p);
+  const [outcome, setOutcome] = useState<Outcome>(tabs.find((t) => t.count > 0)?.outcome ?? 'not_yet');
+  return (
+    <div className="flex h-full flex-col">
+      <header className="space-y-2 border-b border-line px-4 pt-3 pb-2.5">
+        <h1 className="text-lg leading-6 font-medium">{p.sentence}</h1>
+        <p className="text-quiet">
+          Worked out {moment(p.madeAt)} by {p.madeBy}, valid until {moment(p.expiresAt)}.{p.why && ` Why: ${p.why}`}
+        </p>
+        <OutcomeBar totals={p.totals} preview />
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
+          <OutcomeTabs tabs={tabs} value={outcome} onChange={setOutcome}>
+            <JournalTable queryKey={['preview', p.id, 'records', outcome]} load={(after) => api.previewRecords(p.id, { outcome, after, limit: 100 })} type={p.type} empty="No records here." />
+          </OutcomeTabs>
+        </section>
+        <PreviewSide preview={p} />
+      </div>
+      <Foot preview={p} />
+    </div>
+  );
+}
+
+function Foot({ preview: p }: { preview: PreviewView }) {
+  const navigate = useNavigate();
+  const { change } = useDraft();
+  const [typing, setTyping] = useState<{ askAfter: number | null } | null>(null);
+  // One key a page: pressing twice, or once more after a broken line, starts one run.
+  const once = useRef(crypto.randomUUID());
+  const count = p.totals.not_yet;
+  const start = useMutation({
+    mutationFn: (askAfter: number | null) => api.startRun({ preview: p.id, askAfter, expect: count }, `${once.current}-${askAfter ?? 'all'}`),
+    onSuccess: (run) => {
+      if (p.kind === 'edit') change(noWork);
+      void navigate(`/runs/${run.id}`);
+    },
+  });
+  const ask = p.job.safety?.askAfter ?? 5;
+  const first = p.kind === 'edit' && ask < count ? ask : null;
+  const go = (askAfter: number | null): void => (p.expectRequired ? setTyping({ askAfter }) : start.mutate(askAfter));
+  const atMost = p.kind === 'edit' ? (p.job.safety?.atMost ?? null) : null;
+  const over = atMost !== null && count > atMost;
+  const words = p.kind === 'undo' ? 'Put back' : 'Run';
+  return (
+    <footer className="flex shrink-0 items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
+      <Button onClick={() => navigate(-1)}>Back</Button>
+      <div className="ml-auto flex items-center gap-3">
+        {over && <p className="text-trouble">{number(count)} would change, more than the {number(atMost)} you allowed. Nothing can be started.</p>}
+        {p.expired && <p className="text-pending">This preview is too old to be started. Make it again.</p>}
+        {count === 0 && <p className="text-quiet">Nothing would change, so there is nothing to run.</p>}
+        <Problems error={start.error} />
+        {p.run ? (
+          <Button main onClick={() => navigate(`/runs/${p.run}`)}>
+            Go to its run
+          </Button>
+        ) : (
+          <>
+            <Button main={first === null} busy={start.isPending} disabled={count === 0 || over || p.expired} onClick={() => go(null)}>
+              {words} all {number(count)}
+            </Button>
+            {first !== null && (
+              <Button main className="ml-4" busy={start.isPending} disabled={over || p.expired} onClick={() => go(first)}>
+                {words} the first {number(first)}, then ask me
+              </Button>
+            )}
+          </>
+        )}
+      </div>
+      <TypeNumber count={count} open={typing !== null} onClose={() => setTyping(null)} onTyped={() => start.mutate(typing!.askAfter)}>
+        {p.sentence} There is a way back, as long as nobody changes these records again.
+      </TypeNumber>
+    </footer>
+  );
+}
+
+function tabsOf(p: PreviewView) {
+  const all = [
+    { outcome: 'not_yet', label: 'Will change', count: p.totals.not_yet },
+    { outcome: 'already_right', label: 'Already right', count: p.totals.already_right },
+    { outcome: 'not_allowed', label: 'Not allowed', count: p.totals.not_allowed },
+    { outcome: 'edited_since', label: 'Edited since', count: p.totals.edited_since },
+    { outcome: 'gone', label: 'Gone', count: p.totals.gone },
+  ] as const;
+  return all.filter((t, i) => i < (p.kind === 'edit' ? 3 : 1) || t.count > 0);
+}

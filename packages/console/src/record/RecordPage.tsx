@@ -1,0 +1,76 @@
+import { outcomeWords } from '@tantamos/core';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useNavigate, useParams } from 'react-router';
+import { api } from '../app/api';
+import { Button } from '../components/Button';
+import { Change, Shown } from '../components/Change';
+import { moment } from '../components/format';
+import { Trouble, Working } from '../components/states';
+
+/** One record: its values now, and what runs changed on it, when and why. */
+export function RecordPage() {
+  const { type = '', key = '' } = useParams();
+  const navigate = useNavigate();
+  const record = useQuery({ queryKey: ['record', type, key], queryFn: () => api.record(type, key), staleTime: 0 });
+  const view = useQuery({ queryKey: ['type', type], queryFn: () => api.type(type) });
+  const history = useQuery({ queryKey: ['history', type, key], queryFn: () => api.history(type, key), staleTime: 0 });
+  if (record.isPending || view.isPending) return <Working what="Reading the record" />;
+  if (!record.data || !view.data) return <Trouble error={record.error ?? view.error} />;
+  return (
+    <main className="flex h-full flex-col">
+      <header className="flex items-center gap-4 border-b border-line px-4 py-2.5">
+        <Button onClick={() => navigate(-1)}>Back</Button>
+        <div>
+          <h1 className="text-lg leading-6 font-medium">{record.data.name ?? record.data.key}</h1>
+          <p className="text-quiet">
+            {view.data.label}, key {record.data.key}
+          </p>
+        </div>
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <section aria-label="Fields" className="w-110 shrink-0 overflow-auto border-r border-line bg-sheet">
+          <dl>
+            {record.data.fields.map((f) => (
+              <div key={f.name} className="flex min-h-8 gap-3 border-b border-line px-4 py-1.5">
+                <dt className="w-36 shrink-0 text-quiet">{f.label}</dt>
+                <dd className="min-w-0 break-words">
+                  <Shown value={f.value} />
+                </dd>
+              </div>
+            ))}
+          </dl>
+        </section>
+        <section aria-label="History" className="min-w-0 flex-1 overflow-auto p-4">
+          <h2 className="mb-3 text-base font-semibold">What runs did here</h2>
+          {history.isPending && <p className="text-quiet">…</p>}
+          {history.data?.length === 0 && <p className="text-quiet">No run has touched this record.</p>}
+          <ol className="space-y-3">
+            {history.data?.map((h) => (
+              <li key={h.run} className="rounded border border-line bg-sheet p-3">
+                <p className="flex flex-wrap items-baseline gap-x-2">
+                  <b className="font-medium">{moment(h.at)}</b>
+                  <span>
+                    {h.kind === 'undo' ? 'undo' : 'run'} by {h.by}: {outcomeWords(h.outcome)}
+                  </span>
+                  {h.cause && <span className="text-trouble">{h.cause}</span>}
+                </p>
+                {h.why && <p>Why: {h.why}</p>}
+                <dl className="my-1.5">
+                  {h.changes.map((c) => (
+                    <div key={c.field} className="flex gap-3">
+                      <dt className="w-36 shrink-0 text-quiet">{c.label}</dt>
+                      <dd>{h.outcome === 'changed' ? <Change old={c.old} now={c.new} /> : <Shown value={c.old} />}</dd>
+                    </div>
+                  ))}
+                </dl>
+                <Link to={`/runs/${h.run}`} className="text-quiet hover:text-accent hover:underline">
+                  {h.sentence}
+                </Link>
+              </li>
+            ))}
+          </ol>
+        </section>
+      </div>
+    </main>
+  );
+}

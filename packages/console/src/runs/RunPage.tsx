@@ -1,0 +1,162 @@
+import type { RunView } from '@tantamos/contract';
+import { isOver, outcomes, outcomeWords, type Outcome } from '@tantamos/core';
+import { useMutation } from '@tanstack/react-query';
+import { Download } from 'lucide-react';
+import { useState } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import { api, queryClient } from '../app/api';
+import { useWatched } from '../app/useWatched';
+import { Button } from '../components/Button';
+import { counted, duration, moment, number } from '../components/format';
+import { JournalTable } from '../components/JournalTable';
+import { OutcomeBar } from '../components/OutcomeBar';
+import { OutcomeTabs } from '../components/OutcomeTabs';
+import { Problems } from '../components/Problems';
+import { Trouble, Working } from '../components/states';
+import { Attention } from './Attention';
+import { Batches } from './Batches';
+import { StateMark } from './StateMark';
+
+export function RunPage() {
+  const id = useParams().id!;
+  const run = useWatched(['run', id], () => api.run(id), (signal) => api.watchRun(id, signal), (r) => isOver(r.state));
+  if (run.isPending) return <Working what="Reading the run" />;
+  if (!run.data) return <Trouble error={run.error} />;
+  return <Watched key={id} run={run.data} />;
+}
+
+function Watched({ run: r }: { run: RunView }) {
+  const [chosen, setChosen] = useState<Outcome | null>(null);
+  const tabs = outcomes.filter((o) => r.totals[o] > 0).map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
+  const outcome = chosen !== null && r.totals[chosen] > 0 ? chosen : (tabs[0]?.outcome ?? 'changed');
+  return (
+    <main className="flex h-full flex-col">
+      <header className="space-y-3 border-b border-line px-4 pt-3 pb-3">
+        <div className="flex items-start gap-4">
+          <div className="min-w-0 flex-1 space-y-1">
+            <p className="text-lg leading-6 font-medium" role="status">
+              <StateMark state={r.state} />
+              <span className="text-base font-normal">: {situation(r)}</span>
+            </p>
+            <h1>{r.sentence}</h1>
+            <p className="text-quiet">
+              Started {moment(r.startedAt)} by {r.startedBy}
+              {r.why && `. Why: ${r.why}`}
+              {r.kind === 'undo' && r.undoOf && (
+                <>
+                  {'. '}
+                  <Link to={`/runs/${r.undoOf}`} className="text-accent underline underline-offset-2">
+                    The run it undoes
+                  </Link>
+                </>
+              )}
+              {r.undoneBy.map((u) => (
+                <span key={u.run}>
+                  {'. '}
+                  <Link to={`/runs/${u.run}`} className="text-accent underline underline-offset-2">
+                    {number(u.changed)} put back
+                  </Link>
+                </span>
+              ))}
+            </p>
+          </div>
+          <Verbs run={r} />
+        </div>
+        <OutcomeBar totals={r.totals} />
+        <p className="text-quiet">{pace(r)}</p>
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
+          <OutcomeTabs tabs={tabs} value={outcome} onChange={setChosen}>
+            <JournalTable
+              queryKey={['run', r.id, 'records', outcome, r.state === 'running' ? '' : r.totals[outcome]]}
+              load={(after) => api.runRecords(r.id, { outcome, after, limit: 100 })}
+              type={r.type}
+              empty="None so far."
+            />
+          </OutcomeTabs>
+        </section>
+        <aside aria-label="About this run" className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4">
+          <Attention run={r} onShow={setChosen} />
+          <Batches run={r} />
+          <section className="space-y-1.5">
+            <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Take it away</h2>
+            <p className="flex gap-2">
+              {(['csv', 'jsonl'] as const).map((format) => (
+                <a key={format} href={`/api/runs/${r.id}/records?format=${format}`} download className="inline-flex h-8 items-center gap-1.5 rounded border border-line-strong bg-sheet px-3 hover:bg-sunken">
+                  <Download className="size-4" aria-hidden="true" /> {format === 'csv' ? 'CSV' : 'JSON Lines'}
+                </a>
+              ))}
+            </p>
+          </section>
+        </aside>
+      </div>
+    </main>
+  );
+}
+
+/** What can be said to the run now: going on first, taking back apart. */
+function Verbs({ run: r }: { run: RunView }) {
+  const navigate = useNavigate();
+  const say = useMutation({
+    mutationFn: (verb: 'pause' | 'continue' | 'stop') => api.steer(r.id, verb),
+    onSuccess: (now) => queryClient.setQueryData(['run', r.id], now),
+  });
+  const undo = useMutation({ mutationFn: () => api.undo(r.id, {}), onSuccess: (p) => navigate(`/previews/${p.id}`) });
+  const may = (verb: RunView['verbs'][number]): boolean => r.verbs.includes(verb);
+  const waiting = r.state === 'waiting_for_you';
+  return (
+    <div className="shrink-0 space-y-2">
+      <div className="flex items-center justify-end gap-2">
+        {may('pause') && <Button onClick={() => say.mutate('pause')}>Pause</Button>}
+        {may('stop') && <Button onClick={() => say.mutate('stop')}>{waiting ? 'Stop here' : 'Stop'}</Button>}
+        {may('continue') && (
+          <Button main busy={say.isPending} onClick={() => say.mutate('continue')}>
+            Continue with {number(r.totals.not_yet)}
+          </Button>
+        )}
+        {may('undo') && (
+          <Button grave className="ml-4" busy={undo.isPending} onClick={() => undo.mutate()}>
+            {waiting ? `Undo these ${number(r.totals.changed)}…` : 'Undo…'}
+          </Button>
+        )}
+      </div>
+      <Problems error={say.error ?? undo.error} />
+    </div>
+  );
+}
+
+/** The state's reason, or what it has come to. */
+function situation(r: RunView): string {
+  const { changed, not_yet } = r.totals;
+  const who = r.stateBy ? ` by ${r.stateBy}` : '';
+  switch (r.state) {
+    case 'queued':
+      return 'it begins in a moment.';
+    case 'running':
+      return r.reason ?? `${number(r.totals.matched - not_yet)} of ${number(r.totals.matched)} done.`;
+    case 'waiting_for_you':
+      return `first ${number(changed)} done, ${number(not_yet)} not yet.`;
+    case 'paused':
+      return `${r.reason ?? `paused${who}`}, ${number(not_yet)} not yet.`;
+    case 'waiting_until':
+      return r.reason ?? '';
+    case 'finished':
+      return `${counted(changed, 'record')} ${r.kind === 'undo' ? 'put back' : 'changed'}.`;
+    case 'stopped':
+      return `stopped${who}, ${number(changed)} changed, ${number(not_yet)} not yet.`;
+  }
+}
+
+function pace(r: RunView): string {
+  const done = r.totals.changed;
+  const rate = r.workedMs > 0 ? done / (r.workedMs / 1000) : 0;
+  const about = done > 0 && rate >= 1 ? `${number(Math.round(rate))} records a second. ` : '';
+  if (r.state === 'running' && rate > 0) return `${about}About ${duration((r.totals.not_yet / rate) * 1000)} left. Safe to close this page.`;
+  if (isOver(r.state)) return `${about}${counted(r.batchesDone, 'batch', 'batches')} in ${duration(r.workedMs)} of work.`;
+  return 'Safe to close this page.';
+}
+
+function capital(text: string): string {
+  return text[0]!.toUpperCase() + text.slice(1);
+}
