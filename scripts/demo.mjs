@@ -9,7 +9,8 @@ import { main, say, Trouble } from './lib/say.mjs';
 await main(async () => {
   const { values } = parseArgs({ options: { size: { type: 'string', default: '1' } } });
   const size = Number(values.size);
-  if (!Number.isInteger(size) || size < 1 || size > 100) throw new Trouble(`--size is a whole number from 1 to 100, not “${values.size}”.`);
+  if (!Number.isInteger(size) || size < 1 || size > 100)
+    throw new Trouble(`--size is a whole number from 1 to 100, not “${values.size}”.`);
   needPackages();
   const given = process.env.TANTAMOS_DATABASE_URL;
   const programs = given ? undefined : needPostgres();
@@ -18,11 +19,21 @@ await main(async () => {
   try {
     if (cluster) {
       say('dropping the demo database of this checkout …');
-      spawnSync(join(programs, 'psql'), ['-Xq', '-d', cluster.url('postgres'), '-c', 'drop database if exists meadowline']);
+      spawnSync(join(programs, 'psql'), [
+        '-Xq',
+        '-d',
+        cluster.url('postgres'),
+        '-c',
+        'drop database if exists meadowline',
+      ]);
       needDatabase(programs, cluster, 'meadowline');
     }
     const url = given ?? cluster.url('meadowline');
-    process.exitCode = await runChild(process.execPath, [join(root, 'packages/demo/dist/main.js'), url, String(size)], {}).done;
+    process.exitCode = await runChild(
+      process.execPath,
+      [join(root, 'packages/demo/dist/main.js'), url, String(size)],
+      {},
+    ).done;
     if (process.exitCode === 0) say('start it with: npm start');
   } finally {
     cluster?.stop();

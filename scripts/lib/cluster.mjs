@@ -1,6 +1,16 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { appendFileSync, chownSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeSync, closeSync } from 'node:fs';
+import {
+  appendFileSync,
+  chownSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  rmSync,
+  writeSync,
+  closeSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { homedir, userInfo } from 'node:os';
 import { join } from 'node:path';
@@ -31,11 +41,22 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
     const tool = (name, args) => runTool(join(programs, name), args, owner, folder);
     if (!existsSync(join(data, 'PG_VERSION'))) {
       rmSync(data, { recursive: true, force: true });
-      tool('initdb', ['-D', data, '-U', 'tantamos', '-E', 'UTF8', '--locale=C.UTF-8', '--auth=trust', '--no-instructions']);
+      tool('initdb', [
+        '-D',
+        data,
+        '-U',
+        'tantamos',
+        '-E',
+        'UTF8',
+        '--locale=C.UTF-8',
+        '--auth=trust',
+        '--no-instructions',
+      ]);
       appendFileSync(join(data, 'postgresql.conf'), settings(throwaway));
     }
     // Left running by a starter that was killed: stop it, so that port and options are ours again.
-    if (existsSync(join(data, 'postmaster.pid'))) spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
+    if (existsSync(join(data, 'postmaster.pid')))
+      spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
     const port = await freePort();
     const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=`;
     tool('pg_ctl', ['-D', data, '-l', join(folder, 'log'), '-o', options, '-w', '-t', '60', 'start']);
@@ -55,7 +76,8 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
 
 /** Creates the database if the cluster does not have it; run by `psql`, so that nothing need be built yet. */
 export function needDatabase(programs, cluster, name) {
-  const psql = (text) => runTool(join(programs, 'psql'), ['-X', '-At', '-d', cluster.url('postgres'), '-c', text]).trim();
+  const psql = (text) =>
+    runTool(join(programs, 'psql'), ['-X', '-At', '-d', cluster.url('postgres'), '-c', text]).trim();
   if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1') psql(`create database ${name}`);
 }
 
@@ -107,12 +129,22 @@ function accountOf(name) {
 
 function as(owner, cwd) {
   return owner
-    ? { uid: owner.uid, gid: owner.gid, cwd, encoding: 'utf8', env: { PATH: process.env.PATH, HOME: cwd, LC_ALL: 'C.UTF-8' } }
+    ? {
+        uid: owner.uid,
+        gid: owner.gid,
+        cwd,
+        encoding: 'utf8',
+        env: { PATH: process.env.PATH, HOME: cwd, LC_ALL: 'C.UTF-8' },
+      }
     : { encoding: 'utf8', cwd, env: { ...process.env, LC_ALL: 'C.UTF-8', USER: userInfo().username } };
 }
 
 function runTool(program, args, owner, cwd = '/') {
-  const { status, stdout, stderr, error } = spawnSync(program, args, { ...as(owner, cwd), stdio: ['ignore', 'pipe', 'pipe'], timeout: 120_000 });
+  const { status, stdout, stderr, error } = spawnSync(program, args, {
+    ...as(owner, cwd),
+    stdio: ['ignore', 'pipe', 'pipe'],
+    timeout: 120_000,
+  });
   if (status !== 0) throw new Trouble(`${program} failed: ${error?.message ?? ''}${stderr ?? ''}${stdout ?? ''}`);
   return stdout;
 }
@@ -129,8 +161,8 @@ function freePort() {
 }
 
 /** A child that ends when this script does; resolves with its exit code. */
-export function runChild(command, args, env) {
-  const child = spawn(command, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env } });
+export function runChild(command, args, env, stdio = 'inherit') {
+  const child = spawn(command, args, { cwd: root, stdio, env: { ...process.env, ...env } });
   const done = new Promise((resolve) => child.once('exit', (code, signal) => resolve(code ?? (signal ? 1 : 0))));
   return { child, done };
 }

@@ -25,7 +25,9 @@ export function needBuild() {
     join(root, 'tsconfig.base.json'),
     join(root, 'package-lock.json'),
   ]);
-  const built = ['packages/service/dist/main.js', 'packages/console/dist/index.html'].every((f) => existsSync(join(root, f)));
+  const built = ['packages/service/dist/main.js', 'packages/console/dist/index.html'].every((f) =>
+    existsSync(join(root, f)),
+  );
   if (built && existsSync(stamp) && readFileSync(stamp, 'utf8') === sources) return;
   say('building …');
   run('npm', ['run', '--silent', 'build'], 'The build failed');
@@ -44,7 +46,9 @@ export function needPostgres() {
     const note = '/etc/postgresql-common/createcluster.d/no-main-cluster.conf';
     if (!existsSync(note)) writeFileSync(note, 'create_main_cluster = false\n');
   });
-  return postgresPrograms() ?? fail('PostgreSQL was installed, but its programs were not found in /usr/lib/postgresql.');
+  return (
+    postgresPrograms() ?? fail('PostgreSQL was installed, but its programs were not found in /usr/lib/postgresql.')
+  );
 }
 
 /** Debian's Chromium, for browser tests and pictures. */
@@ -76,8 +80,14 @@ function install(what, names, before = () => {}) {
 
 function run(command, args, trouble) {
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
-  const { status, stdout, stderr, error } = spawnSync(command, args, { cwd: root, env, encoding: 'utf8', maxBuffer: 1 << 28 });
-  if (status !== 0) fail(`${trouble}: ${command} ${args.join(' ')}\n${error?.message ?? ''}${(stdout + stderr).slice(-4000)}`);
+  const { status, stdout, stderr, error } = spawnSync(command, args, {
+    cwd: root,
+    env,
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  });
+  if (status !== 0)
+    fail(`${trouble}: ${command} ${args.join(' ')}\n${error?.message ?? ''}${(stdout + stderr).slice(-4000)}`);
 }
 
 function filesUnder(folder) {

@@ -26,5 +26,9 @@ function pick<T extends { id: string }>(all: readonly T[], said: string, what: s
   if (said.length < 6) throw new UsageError(`A ${what} is named by at least six characters of its id, or as “last”.`);
   const found = all.filter((item) => item.id.startsWith(said.toLowerCase()));
   if (found.length === 1) return found[0]!;
-  throw new UsageError(found.length === 0 ? `There is no ${what} “${said}” among the newest; its whole id finds any.` : `“${said}” fits ${found.length} ${what}s; say more of the id.`);
+  throw new UsageError(
+    found.length === 0
+      ? `There is no ${what} “${said}” among the newest; its whole id finds any.`
+      : `“${said}” fits ${found.length} ${what}s; say more of the id.`,
+  );
 }

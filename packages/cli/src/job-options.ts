@@ -19,7 +19,9 @@ export interface JobOptions {
 
 /** The options that say a job. */
 export function withJobOptions(command: Command): Command {
-  const edit = (kind: EditBody['kind']) => (text: string, before: EditBody[] = []) => [...before, readEdit(kind, text)];
+  const edit =
+    (kind: EditBody['kind']) =>
+    (text: string, before: EditBody[] = []) => [...before, readEdit(kind, text)];
   return command
     .option('-f, --filter <text>', 'which records, in the expression language (OGC CQL2 text)')
     .option('--keys <list>', 'only these records, by key: a,b,c')
@@ -38,14 +40,24 @@ export function readJob(type: string | undefined, options: JobOptions): JobBody 
   const given = options.job === undefined ? undefined : readJobFile(options.job);
   const selection = given?.selection ?? { type: type ?? '' };
   if (!selection.type) throw new UsageError('Say which type of record: tantamos preview TYPE …');
-  if (type !== undefined && given && given.selection.type !== type) throw new UsageError(`The job file is about ${given.selection.type}, not ${type}.`);
+  if (type !== undefined && given && given.selection.type !== type)
+    throw new UsageError(`The job file is about ${given.selection.type}, not ${type}.`);
   const { batchSize, atOnce, pace, askAfter, atMost } = options;
-  const safety = Object.fromEntries(Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined));
+  const safety = Object.fromEntries(
+    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
+  );
   return {
     selection: {
       ...selection,
       ...(options.filter === undefined ? {} : { filter: options.filter }),
-      ...(options.keys === undefined ? {} : { keys: options.keys.split(',').map((k) => k.trim()).filter(Boolean) }),
+      ...(options.keys === undefined
+        ? {}
+        : {
+            keys: options.keys
+              .split(',')
+              .map((k) => k.trim())
+              .filter(Boolean),
+          }),
     },
     edits: [...(given?.edits ?? []), ...(options.set ?? []), ...(options.fill ?? [])],
     safety: { ...given?.safety, ...safety },

@@ -22,10 +22,14 @@ export function readFormat(text: string): Format {
 
 /** Writes a sheet to stdout; `whole` is what json gives instead of the rows. */
 export function print(sheet: Sheet, format: Format, whole?: unknown): void {
-  const objects = (): unknown[] => sheet.rows.map((row) => Object.fromEntries(sheet.columns.map((c, i) => [c, row[i] ?? null])));
+  const objects = (): unknown[] =>
+    sheet.rows.map((row) => Object.fromEntries(sheet.columns.map((c, i) => [c, row[i] ?? null])));
   if (format === 'json') out(JSON.stringify(whole ?? objects(), null, 2));
   else if (format === 'jsonl') (Array.isArray(whole) ? whole : objects()).forEach((row) => out(JSON.stringify(row)));
-  else if (format === 'csv') process.stdout.write(stringify([sheet.columns, ...sheet.rows], { record_delimiter: '\r\n', escape_formulas: true }));
+  else if (format === 'csv')
+    process.stdout.write(
+      stringify([sheet.columns, ...sheet.rows], { record_delimiter: '\r\n', escape_formulas: true }),
+    );
   else if (sheet.rows.length > 0) out(table(sheet));
 }
 
@@ -60,9 +64,34 @@ function table(sheet: Sheet): string {
   const t = new Table({
     head: sheet.columns.map((c) => color.dim(c)),
     colAligns: sheet.columns.map((c) => (numeric.includes(c) ? 'right' : 'left')),
-    chars: { top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '', left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ' },
+    chars: {
+      top: '',
+      'top-mid': '',
+      'top-left': '',
+      'top-right': '',
+      bottom: '',
+      'bottom-mid': '',
+      'bottom-left': '',
+      'bottom-right': '',
+      left: '',
+      'left-mid': '',
+      mid: '',
+      'mid-mid': '',
+      right: '',
+      'right-mid': '',
+      middle: '  ',
+    },
     style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
   });
-  for (const row of sheet.rows) t.push(row.map((cell) => (cell === null ? '' : String(cell).replace(/[\r\n\t]+/g, ' ').slice(0, 60))));
+  for (const row of sheet.rows)
+    t.push(
+      row.map((cell) =>
+        cell === null
+          ? ''
+          : String(cell)
+              .replace(/[\r\n\t]+/g, ' ')
+              .slice(0, 60),
+      ),
+    );
   return t.toString().replace(/ +$/gm, '');
 }

@@ -64,12 +64,22 @@ interface Teller {
 }
 
 function barTeller(): Teller {
-  const bar = new SingleBar({ format: '{bar} {value}/{total} · {batches} · {state}', barCompleteChar: '█', barIncompleteChar: '░', hideCursor: true, stream: process.stderr, linewrap: false });
+  const bar = new SingleBar({
+    format: '{bar} {value}/{total} · {batches} · {state}',
+    barCompleteChar: '█',
+    barIncompleteChar: '░',
+    hideCursor: true,
+    stream: process.stderr,
+    linewrap: false,
+  });
   let begun = false;
   return {
     tell(run) {
       const done = run.totals.matched - run.totals.not_yet;
-      const payload = { batches: `${number(run.batchesDone)}/${number(run.batches)} batches`, state: run.reason ?? run.state };
+      const payload = {
+        batches: `${number(run.batchesDone)}/${number(run.batches)} batches`,
+        state: run.reason ?? run.state,
+      };
       if (!begun) bar.start(run.totals.matched, done, payload);
       else bar.update(done, payload);
       begun = true;

@@ -14,7 +14,13 @@ export function showPreview(p: PreviewView): void {
     {
       columns: ['field', 'from → to', 'records'],
       numbers: ['records'],
-      rows: p.pairs.slice(0, 20).map((pair) => [pair.field, change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value), number(pair.count)]),
+      rows: p.pairs
+        .slice(0, 20)
+        .map((pair) => [
+          pair.field,
+          change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value),
+          number(pair.count),
+        ]),
     },
     'table',
   );
@@ -24,7 +30,10 @@ export function showPreview(p: PreviewView): void {
   out('');
   out(`preview ${short(p.id)}, valid until ${moment(p.expiresAt)}`);
   if (p.run) talk(`It was started as run ${short(p.run)}.`);
-  else if (p.totals.not_yet > 0) talk(`Look at records: tantamos look ${short(p.id)}\nRun it:          tantamos run ${short(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`);
+  else if (p.totals.not_yet > 0)
+    talk(
+      `Look at records: tantamos look ${short(p.id)}\nRun it:          tantamos run ${short(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`,
+    );
 }
 
 /** A run in a few lines: state, why, the equation, what to do next. */
@@ -35,7 +44,9 @@ export function showRun(r: RunView): void {
   out(equation(r.totals));
   for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${short(u.run)}`);
   out('');
-  out(`run ${short(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`);
+  out(
+    `run ${short(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`,
+  );
   for (const verb of r.verbs) talk(`  tantamos ${verb} ${short(r.id)}`);
 }
 

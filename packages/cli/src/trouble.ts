@@ -25,7 +25,10 @@ export function tell(error: unknown, filter?: string): number {
     return exitCodes.usage;
   }
   if (!(error instanceof AnswerError)) throw error;
-  const problems = error.details.problems.length > 0 ? error.details.problems : [{ code: 'unavailable', message: error.message } as Problem];
+  const problems =
+    error.details.problems.length > 0
+      ? error.details.problems
+      : [{ code: 'unavailable', message: error.message } as Problem];
   for (const problem of problems) process.stderr.write(`${problemText(problem, filter)}\n`);
   if (error.code === 'not_signed_in') process.stderr.write('Sign in with: tantamos sign-in\n');
   return codes[error.code] ?? exitCodes.problems;
@@ -34,7 +37,8 @@ export function tell(error: unknown, filter?: string): number {
 export function problemText(problem: Problem, filter?: string): string {
   const place = problem.where && problem.where !== 'filter' ? ` (${problem.where})` : '';
   const lines = [`${color.red('error:')} ${problem.message}${place}`];
-  if (problem.span && filter !== undefined && (problem.where ?? 'filter') === 'filter') lines.push(...caret(filter, problem.span));
+  if (problem.span && filter !== undefined && (problem.where ?? 'filter') === 'filter')
+    lines.push(...caret(filter, problem.span));
   if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
   return lines.join('\n');
 }

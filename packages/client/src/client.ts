@@ -43,9 +43,11 @@ export class Client {
   find = (type: string, body: FindRequest, signal?: AbortSignal) =>
     this.json<a.Found>('POST', path`/api/types/${type}/search`, body, { signal });
   record = (type: string, key: string) => this.json<a.RecordView>('GET', path`/api/types/${type}/records/${key}`);
-  history = (type: string, key: string) => this.json<a.HistoryView[]>('GET', path`/api/types/${type}/records/${key}/history`);
+  history = (type: string, key: string) =>
+    this.json<a.HistoryView[]>('GET', path`/api/types/${type}/records/${key}/history`);
 
-  sample = (body: a.SampleBody, signal?: AbortSignal) => this.json<a.SampleView>('POST', '/api/jobs/sample', body, { signal });
+  sample = (body: a.SampleBody, signal?: AbortSignal) =>
+    this.json<a.SampleView>('POST', '/api/jobs/sample', body, { signal });
   draft = () => this.json<a.Draft>('GET', '/api/draft');
   keepDraft = (job: Record<string, unknown>) => this.json<a.Draft>('PUT', '/api/draft', { job });
   dropDraft = () => this.json<void>('DELETE', '/api/draft');
@@ -56,25 +58,40 @@ export class Client {
   previewRecords = (id: string, query: JournalRequest) =>
     this.json<a.JournalPage>('GET', path`/api/previews/${id}/records` + search({ ...query }));
   dropPreview = (id: string) => this.json<void>('DELETE', path`/api/previews/${id}`);
-  watchPreview = (id: string, signal?: AbortSignal) => this.events<a.PreviewView>(path`/api/previews/${id}/events`, signal);
+  watchPreview = (id: string, signal?: AbortSignal) =>
+    this.events<a.PreviewView>(path`/api/previews/${id}/events`, signal);
 
-  runs = (query: { limit?: number; before?: string } = {}) => this.json<a.RunView[]>('GET', '/api/runs' + search(query));
+  runs = (query: { limit?: number; before?: string } = {}) =>
+    this.json<a.RunView[]>('GET', '/api/runs' + search(query));
   startRun = (body: a.StartRunBody, once?: string) => this.json<a.RunView>('POST', '/api/runs', body, { once });
   run = (id: string) => this.json<a.RunView>('GET', path`/api/runs/${id}`);
-  runRecords = (id: string, query: JournalRequest) => this.json<a.JournalPage>('GET', path`/api/runs/${id}/records` + search({ ...query }));
+  runRecords = (id: string, query: JournalRequest) =>
+    this.json<a.JournalPage>('GET', path`/api/runs/${id}/records` + search({ ...query }));
   runBatches = (id: string) => this.json<a.RunBatchView[]>('GET', path`/api/runs/${id}/batches`);
-  steer = (id: string, verb: 'pause' | 'continue' | 'stop') => this.json<a.RunView>('POST', `${path`/api/runs/${id}`}/${verb}`);
-  undo = (id: string, body: a.UndoBody, once?: string) => this.json<a.PreviewView>('POST', path`/api/runs/${id}/undo`, body, { once });
-  retry = (id: string, body: a.RetryBody, once?: string) => this.json<a.PreviewView>('POST', path`/api/runs/${id}/retry`, body, { once });
+  steer = (id: string, verb: 'pause' | 'continue' | 'stop') =>
+    this.json<a.RunView>('POST', `${path`/api/runs/${id}`}/${verb}`);
+  undo = (id: string, body: a.UndoBody, once?: string) =>
+    this.json<a.PreviewView>('POST', path`/api/runs/${id}/undo`, body, { once });
+  retry = (id: string, body: a.RetryBody, once?: string) =>
+    this.json<a.PreviewView>('POST', path`/api/runs/${id}/retry`, body, { once });
   watchRun = (id: string, signal?: AbortSignal) => this.events<a.RunView>(path`/api/runs/${id}/events`, signal);
 
   /** A whole journal as a stream of text. */
-  async exported(of: 'previews' | 'runs', id: string, query: { format: 'csv' | 'jsonl'; outcome?: string }): Promise<AsyncIterable<string>> {
+  async exported(
+    of: 'previews' | 'runs',
+    id: string,
+    query: { format: 'csv' | 'jsonl'; outcome?: string },
+  ): Promise<AsyncIterable<string>> {
     const response = await this.send('GET', `/api/${of}/${encodeURIComponent(id)}/records${search(query)}`);
     return readText(response);
   }
 
-  private async json<T>(method: string, url: string, body?: unknown, more: { signal?: AbortSignal; once?: string } = {}): Promise<T> {
+  private async json<T>(
+    method: string,
+    url: string,
+    body?: unknown,
+    more: { signal?: AbortSignal; once?: string } = {},
+  ): Promise<T> {
     const response = await this.send(method, url, body, more);
     return (response.status === 204 ? undefined : await response.json()) as T;
   }
@@ -83,14 +100,21 @@ export class Client {
   private async *events<T>(url: string, signal?: AbortSignal): AsyncGenerator<T> {
     const response = await this.send('GET', url, undefined, { signal });
     const states: T[] = [];
-    const parser = createParser({ onEvent: (event) => event.event === 'state' && states.push(JSON.parse(event.data) as T) });
+    const parser = createParser({
+      onEvent: (event) => event.event === 'state' && states.push(JSON.parse(event.data) as T),
+    });
     for await (const text of readText(response)) {
       parser.feed(text);
       yield* states.splice(0);
     }
   }
 
-  private async send(method: string, url: string, body?: unknown, more: { signal?: AbortSignal; once?: string } = {}): Promise<Response> {
+  private async send(
+    method: string,
+    url: string,
+    body?: unknown,
+    more: { signal?: AbortSignal; once?: string } = {},
+  ): Promise<Response> {
     const { base, token } = this.options;
     const headers: Record<string, string> = {};
     if (token) headers.Authorization = `Bearer ${token}`;
@@ -116,7 +140,14 @@ async function problemOf(response: Response): Promise<a.ProblemDetails> {
 }
 
 function noAnswer(detail: string): a.ProblemDetails {
-  return { type: 'urn:tantamos:problem:unavailable', title: 'unavailable', status: 503, detail, code: 'unavailable', problems: [] };
+  return {
+    type: 'urn:tantamos:problem:unavailable',
+    title: 'unavailable',
+    status: 503,
+    detail,
+    code: 'unavailable',
+    problems: [],
+  };
 }
 
 async function* readText(response: Response): AsyncGenerator<string> {

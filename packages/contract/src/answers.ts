@@ -65,7 +65,12 @@ export interface RecordView {
   readonly type: string;
   readonly key: string;
   readonly name: string | null;
-  readonly fields: readonly { readonly name: string; readonly label: string; readonly kind: Field['kind']; readonly value: Value }[];
+  readonly fields: readonly {
+    readonly name: string;
+    readonly label: string;
+    readonly kind: Field['kind'];
+    readonly value: Value;
+  }[];
 }
 export interface ChangeView {
   readonly field: string;

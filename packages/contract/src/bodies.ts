@@ -23,7 +23,13 @@ import {
 // Only what a request may hold stands here; anything else in a body or query is refused.
 
 const orNull = ValidateIf((_, given) => given !== null && given !== undefined);
-const list = (given: unknown): unknown => (typeof given === 'string' ? given.split(',').map((s) => s.trim()).filter(Boolean) : given);
+const list = (given: unknown): unknown =>
+  typeof given === 'string'
+    ? given
+        .split(',')
+        .map((s) => s.trim())
+        .filter(Boolean)
+    : given;
 
 export class SignInBody {
   @IsString() @IsNotEmpty() @MaxLength(200) login!: string;
@@ -55,7 +61,8 @@ export class EditBody {
   @ValidateBy({
     name: 'isPlainValue',
     validator: {
-      validate: (v: unknown) => (typeof v === 'string' && v.length <= 1_000_000) || typeof v === 'boolean' || Number.isFinite(v),
+      validate: (v: unknown) =>
+        (typeof v === 'string' && v.length <= 1_000_000) || typeof v === 'boolean' || Number.isFinite(v),
       defaultMessage: () => 'value must be a text, a number, true or false',
     },
   })
@@ -89,7 +96,8 @@ export class DraftBody {
   @ValidateBy({
     name: 'isSmallObject',
     validator: {
-      validate: (v: unknown) => typeof v === 'object' && v !== null && !Array.isArray(v) && JSON.stringify(v).length <= 2_000_000,
+      validate: (v: unknown) =>
+        typeof v === 'object' && v !== null && !Array.isArray(v) && JSON.stringify(v).length <= 2_000_000,
       defaultMessage: () => 'job must be an object',
     },
   })
@@ -100,9 +108,19 @@ export class FindBody {
   @IsOptional() @IsString() filter?: string;
   @IsOptional() @IsIn(['cql2-text']) 'filter-lang'?: 'cql2-text';
   /** Field names or paths such as `grower.name`; default: every field. */
-  @IsOptional() @Transform(({ value }) => list(value)) @IsArray() @ArrayMaxSize(200) @IsString({ each: true }) columns?: string[];
+  @IsOptional()
+  @Transform(({ value }) => list(value))
+  @IsArray()
+  @ArrayMaxSize(200)
+  @IsString({ each: true })
+  columns?: string[];
   /** Field names or paths, `-` before one for descending. */
-  @IsOptional() @Transform(({ value }) => list(value)) @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) sort?: string[];
+  @IsOptional()
+  @Transform(({ value }) => list(value))
+  @IsArray()
+  @ArrayMaxSize(10)
+  @IsString({ each: true })
+  sort?: string[];
   @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(1000) limit?: number;
   /** The `next` of the page before. */
   @IsOptional() @IsString() @MaxLength(20_000) after?: string;
@@ -121,7 +139,17 @@ export class UndoBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
 }
 
-const journalOutcomes = ['will_change', 'changed', 'already_right', 'not_allowed', 'edited_since', 'refused', 'in_use', 'gone', 'not_yet'];
+const journalOutcomes = [
+  'will_change',
+  'changed',
+  'already_right',
+  'not_allowed',
+  'edited_since',
+  'refused',
+  'in_use',
+  'gone',
+  'not_yet',
+];
 
 export class RetryBody {
   /** Which records to try again; default: refused, in use, edited since and not yet. */

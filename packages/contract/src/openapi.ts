@@ -37,26 +37,50 @@ export function openApi(version: string): Json {
 }
 
 function operation(name: string, route: Route, schemas: Record<string, Json>): Json {
-  const inPath = [...route.path.matchAll(/:(\w+)/g)].map((m) => ({ name: m[1]!, in: 'path', required: true, schema: { type: 'string' } }));
+  const inPath = [...route.path.matchAll(/:(\w+)/g)].map((m) => ({
+    name: m[1]!,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }));
   const query = route.query ? ((schemas[route.query.name]?.properties ?? {}) as Json) : {};
   const inQuery = Object.entries(query).map(([key, schema]) => ({ name: key, in: 'query', required: false, schema }));
   const inHeader = route.startsWork
-    ? [{ name: 'Idempotency-Key', in: 'header', required: false, description: 'Said twice with the same body, it is done once.', schema: { type: 'string', maxLength: 200 } }]
+    ? [
+        {
+          name: 'Idempotency-Key',
+          in: 'header',
+          required: false,
+          description: 'Said twice with the same body, it is done once.',
+          schema: { type: 'string', maxLength: 200 },
+        },
+      ]
     : [];
   const status = route.status ?? 200;
   const media = ['application/json', ...(route.media ?? [])];
-  const answer = status === 204 ? { description: 'Done' } : { description: route.answer, content: Object.fromEntries(media.map((m) => [m, {}])) };
+  const answer =
+    status === 204
+      ? { description: 'Done' }
+      : { description: route.answer, content: Object.fromEntries(media.map((m) => [m, {}])) };
   return {
     operationId: name,
     summary: route.summary,
     ...(route.open ? { security: [] } : {}),
     parameters: [...inPath, ...inQuery, ...inHeader],
     ...(route.body
-      ? { requestBody: { required: true, content: { 'application/json': { schema: { $ref: `#/components/schemas/${route.body.name}` } } } } }
+      ? {
+          requestBody: {
+            required: true,
+            content: { 'application/json': { schema: { $ref: `#/components/schemas/${route.body.name}` } } },
+          },
+        }
       : {}),
     responses: {
       [status]: answer,
-      default: { description: 'What was wrong (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/ProblemDetails' } } } },
+      default: {
+        description: 'What was wrong (RFC 9457)',
+        content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/ProblemDetails' } } },
+      },
     },
   };
 }

@@ -9,7 +9,11 @@ import { meadowline, type Table } from './meadowline';
 const folder = join(__dirname, '..', 'sql');
 
 /** Makes the tables and loads every record by COPY, in one transaction. Returns the number of records. */
-export async function loadMeadowline(client: Client, size = 1, said: (text: string) => void = () => {}): Promise<number> {
+export async function loadMeadowline(
+  client: Client,
+  size = 1,
+  said: (text: string) => void = () => {},
+): Promise<number> {
   await client.query('begin');
   try {
     await client.query(await readFile(join(folder, 'meadowline.sql'), 'utf8'));

@@ -13,7 +13,9 @@ async function load(url: string, size: number): Promise<void> {
     }
     const begun = performance.now();
     const records = await loadMeadowline(client, size, (text) => process.stderr.write(`  ${text}\n`));
-    process.stderr.write(`  ${records.toLocaleString('en-US')} records in ${((performance.now() - begun) / 1000).toFixed(1)} s\n`);
+    process.stderr.write(
+      `  ${records.toLocaleString('en-US')} records in ${((performance.now() - begun) / 1000).toFixed(1)} s\n`,
+    );
   } finally {
     await client.end();
   }

@@ -56,7 +56,12 @@ const pad = (n: number, length: number): string => String(n).padStart(length, '0
 /** All tables in the order in which they can be loaded. About 105,000 records times `size`; staff and listings stay. */
 export function meadowline(size = 1, seed = 7410): Table[] {
   const count = (name: keyof typeof sizes): number => (name === 'staff' ? sizes.staff : sizes[name] * size);
-  const table = (name: string, columns: string, row: (i: number, random: Random) => readonly Cell[], rows?: number): Table => ({
+  const table = (
+    name: string,
+    columns: string,
+    row: (i: number, random: Random) => readonly Cell[],
+    rows?: number,
+  ): Table => ({
     name,
     columns: columns.split(' '),
     *rows() {
@@ -88,7 +93,17 @@ export function meadowline(size = 1, seed = 7410): Table[] {
       const grower = ref('growers', r);
       const valley = valleys[grower % 5]!;
       const note = r.chance(0.2) ? 'Narrow lane, no lorry over 7.5 t.' : null;
-      return [i, `S-${pad(i, 6)}`, grower, siteName(i, r), r.pick(crops), valley, r.whole(20, 9_900) / 100, note, stamp];
+      return [
+        i,
+        `S-${pad(i, 6)}`,
+        grower,
+        siteName(i, r),
+        r.pick(crops),
+        valley,
+        r.whole(20, 9_900) / 100,
+        note,
+        stamp,
+      ];
     }),
     table('hives', 'id code site owner state frame_size strength built_on updated_at', (i, r) => {
       const built = r.whole(0, 1000);
@@ -110,7 +125,8 @@ export function meadowline(size = 1, seed = 7410): Table[] {
       'id hive booking inspector state waiting_reason inspected_on brood_frames mites_per_hundred found updated_at',
       (i, r) => {
         const state = r.pick(['planned', 'planned', 'waiting', 'done', 'done', 'done', 'void']);
-        const reason = state === 'waiting' || r.chance(0.05) ? r.pick(['rain', 'no access', 'spraying', 'queen not seen']) : null;
+        const reason =
+          state === 'waiting' || r.chance(0.05) ? r.pick(['rain', 'no access', 'spraying', 'queen not seen']) : null;
         const done = state === 'done';
         const inspector = i % 60 === 0 ? people.leaving.id : r.whole(46, 55);
         return [
@@ -123,7 +139,9 @@ export function meadowline(size = 1, seed = 7410): Table[] {
           done ? day(r.whole(300, 1050)) : null,
           done ? r.whole(1, 9) : null,
           done ? r.whole(0, 800) / 100 : null,
-          done ? r.pick(['Calm, laying well.', 'Few stores.', 'New queen marked.', 'Mites counted, treat in August.']) : null,
+          done
+            ? r.pick(['Calm, laying well.', 'Few stores.', 'New queen marked.', 'Mites counted, treat in August.'])
+            : null,
           stamp,
         ];
       },
@@ -139,7 +157,20 @@ export function meadowline(size = 1, seed = 7410): Table[] {
         const owner = i % 30 === 0 ? people.leaving.id : r.whole(56, 60);
         const dunning = state === 'overdue' ? r.whole(1, 3) : 0;
         const cents = [net / 100, Math.round(net * 0.2) / 100];
-        return [i, `M-${pad(i, 8)}`, ref('growers', r), ref('bookings', r), owner, state, dunning, ...cents, day(issued), day(issued + 30), paid, stamp];
+        return [
+          i,
+          `M-${pad(i, 8)}`,
+          ref('growers', r),
+          ref('bookings', r),
+          owner,
+          state,
+          dunning,
+          ...cents,
+          day(issued),
+          day(issued + 30),
+          paid,
+          stamp,
+        ];
       },
     ),
     table(
@@ -149,8 +180,20 @@ export function meadowline(size = 1, seed = 7410): Table[] {
         const crop = crops[(i - 1) % crops.length]!;
         const valley = valleys[Math.floor((i - 1) / crops.length)]!;
         const words = crop.replace('_', ' ');
-        const body = r.chance(0.8) ? `Strong colonies for ${words} in the ${valley} valley, placed within two days.` : null;
-        return [i, `${crop.replace('_', '-')}-${valley}`, crop, valley, r.whole(5, 30), `Hives for ${words} in the ${valley} valley`, body, r.chance(0.7), stamp];
+        const body = r.chance(0.8)
+          ? `Strong colonies for ${words} in the ${valley} valley, placed within two days.`
+          : null;
+        return [
+          i,
+          `${crop.replace('_', '-')}-${valley}`,
+          crop,
+          valley,
+          r.whole(5, 30),
+          `Hives for ${words} in the ${valley} valley`,
+          body,
+          r.chance(0.7),
+          stamp,
+        ];
       },
       crops.length * valleys.length,
     ),
@@ -202,14 +245,26 @@ function staffRow(i: number, r: Random): Cell[] {
   const role = i <= 30 ? 'sales' : i <= 45 ? 'beekeeper' : i <= 55 ? 'inspector' : 'finance';
   const lead = i === 5 ? null : i <= 30 ? 5 : i <= 45 ? 31 : 46;
   const valley = i <= 30 ? (i === 1 ? 'north' : i === 4 ? 'east' : valleys[i % 5]!) : null;
-  return [i, name, `${slug(name)}.${i}@meadowline.example`, role, lead === i ? 5 : lead, valley, true, i === people.leaving.id ? '2026-11-27' : null, '07:30'];
+  return [
+    i,
+    name,
+    `${slug(name)}.${i}@meadowline.example`,
+    role,
+    lead === i ? 5 : lead,
+    valley,
+    true,
+    i === people.leaving.id ? '2026-11-27' : null,
+    '07:30',
+  ];
 }
 
 function growerRow(i: number, r: Random): Cell[] {
   const cooperative = i <= 40;
   const valley = valleys[i % 5]!;
   const parent = !cooperative && r.chance(0.4) ? r.whole(0, 7) * 5 + (i % 5 === 0 ? 5 : i % 5) : null;
-  const name = cooperative ? `${r.pick(placeWords)} ${r.pick(placeEnds)} Co-operative` : `${r.pick(lastNames)} ${r.pick(growerEnds)}`;
+  const name = cooperative
+    ? `${r.pick(placeWords)} ${r.pick(placeEnds)} Co-operative`
+    : `${r.pick(lastNames)} ${r.pick(growerEnds)}`;
   // Members are recorded as resellers here and there: kind and status that should agree and do not.
   const kind = cooperative ? 'cooperative' : r.pick(['orchard', 'orchard', 'orchard', 'nursery', 'reseller']);
   const status = r.pick(['prospect', 'active', 'active', 'active', 'dormant', 'closed']);

@@ -24,7 +24,13 @@ export const regions: Record<(typeof valleys)[number], string> = {
   west: 'West Marches',
   high: 'High Pastures',
 };
-export const taskSubjects = ['Call about the start date', 'Send the price list', 'Check the access track', 'Ask for the spray plan', 'Collect signatures'];
+export const taskSubjects = [
+  'Call about the start date',
+  'Send the price list',
+  'Check the access track',
+  'Ask for the spray plan',
+  'Collect signatures',
+];
 export const remarkBodies = [
   'Prefers a call in the evening.',
   'Gate code has changed, ask before driving up.',

@@ -26,7 +26,11 @@ async function serve(): Promise<void> {
   const server = app.listen(port, '127.0.0.1');
   server.once('error', async (error: NodeJS.ErrnoException) => {
     await services.close();
-    stop(error.code === 'EADDRINUSE' ? `Port ${port} is taken. Choose another: npm start -- --port ${port + 1}` : error.message);
+    stop(
+      error.code === 'EADDRINUSE'
+        ? `Port ${port} is taken. Choose another: npm start -- --port ${port + 1}`
+        : error.message,
+    );
   });
   server.once('listening', () => sayReady(server, entries));
   for (const signal of ['SIGINT', 'SIGTERM'] as const)
@@ -55,7 +59,9 @@ function sayReady(server: Server, entries: readonly Entry[]): void {
   const port = typeof address === 'object' && address ? address.port : 0;
   const accounts = entries.map((a) => `    ${a.login.padEnd(8)} ${a.password.padEnd(16)} ${a.role}`);
   const entry = accounts.length > 0 ? ['', '  Sign in as', ...accounts] : [];
-  process.stdout.write(['', `  Tantamos is ready:  http://127.0.0.1:${port}`, ...entry, '', '  Stop with Ctrl-C.', '', ''].join('\n'));
+  process.stdout.write(
+    ['', `  Tantamos is ready:  http://127.0.0.1:${port}`, ...entry, '', '  Stop with Ctrl-C.', '', ''].join('\n'),
+  );
 }
 
 function startTrouble(error: unknown, url: string): string {
@@ -64,7 +70,8 @@ function startTrouble(error: unknown, url: string): string {
   const code = codeOf(error);
   if (code === '3D000') return `The database of ${where} does not exist.`;
   if (/^28/.test(code)) return `The database at ${where} does not let this account in: ${(error as Error).message}`;
-  if (code === '42501') return `The account may not make the schema “tantamos” in ${where}: ${(error as Error).message}`;
+  if (code === '42501')
+    return `The account may not make the schema “tantamos” in ${where}: ${(error as Error).message}`;
   if (outage(error) === null) throw error;
   return `The database at ${where} cannot be reached: ${(error as Error).message || code}`;
 }

@@ -24,16 +24,25 @@ export const find: Verb = (program) => {
     .option('--sort <columns>', 'fields or paths; - before one for descending')
     .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
-    .action(acting(async (type: string, o: Options) => {
-      const format = readFormat(o.format);
-      const pages = await findPages(client(), type, o);
-      const { columns, numberMatched } = pages[0]!;
-      const rows = pages.flatMap((p) => p.records.map((r) => r.values.map((v) => v.label ?? v.value)));
-      print({ columns: columns.map((c) => c.name), numbers: columns.filter((c) => c.kind === 'number').map((c) => c.name), rows }, format);
-      const matched = numberMatched ?? rows.length;
-      talk(`${number(matched)} matched${rows.length < matched ? `, ${number(rows.length)} shown` : ''}`);
-      return matched === 0 ? exitCodes.nothingToDo : exitCodes.done;
-    }));
+    .action(
+      acting(async (type: string, o: Options) => {
+        const format = readFormat(o.format);
+        const pages = await findPages(client(), type, o);
+        const { columns, numberMatched } = pages[0]!;
+        const rows = pages.flatMap((p) => p.records.map((r) => r.values.map((v) => v.label ?? v.value)));
+        print(
+          {
+            columns: columns.map((c) => c.name),
+            numbers: columns.filter((c) => c.kind === 'number').map((c) => c.name),
+            rows,
+          },
+          format,
+        );
+        const matched = numberMatched ?? rows.length;
+        talk(`${number(matched)} matched${rows.length < matched ? `, ${number(rows.length)} shown` : ''}`);
+        return matched === 0 ? exitCodes.nothingToDo : exitCodes.done;
+      }),
+    );
 };
 
 /** As many pages of at most 1,000 as the limit asks for; the first one counts. */
@@ -42,7 +51,7 @@ async function findPages(api: Client, type: string, o: Options): Promise<Found[]
   const ask = { filter: o.filter, columns: list(o.show), sort: list(o.sort) };
   const pages = [await api.find(type, { ...ask, limit: Math.min(1000, o.limit), count: 'exact' })];
   let left = o.limit - pages[0]!.numberReturned;
-  for (let next = pages[0]!.next; next !== null && left > 0; ) {
+  for (let next = pages[0]!.next; next !== null && left > 0;) {
     const page = await api.find(type, { ...ask, limit: Math.min(1000, left), after: next });
     pages.push(page);
     left -= page.numberReturned;

@@ -13,31 +13,54 @@ export const result: Verb = (program) => {
     .command('result')
     .argument('<run>', 'its id, or “last”')
     .description('what a run did: totals, and every record with its outcome')
-    .option('--outcome <outcome>', 'only changed, already_right, not_allowed, edited_since, refused, in_use, gone or not_yet')
+    .option(
+      '--outcome <outcome>',
+      'only changed, already_right, not_allowed, edited_since, refused, in_use, gone or not_yet',
+    )
     .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)
     .option('--format <format>', 'table, json, jsonl or csv; csv and jsonl give every record', 'table')
-    .action(acting(async (said: string, o: { outcome?: string; limit: number; format: string }) => {
-      const api = client();
-      const run = await findRun(api, said);
-      if (readFormat(o.format) === 'table') {
-        showRun(run);
-        out('');
-      }
-      await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records, false));
-      return codeOf(run);
-    }));
+    .action(
+      acting(async (said: string, o: { outcome?: string; limit: number; format: string }) => {
+        const api = client();
+        const run = await findRun(api, said);
+        if (readFormat(o.format) === 'table') {
+          showRun(run);
+          out('');
+        }
+        await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records, false));
+        return codeOf(run);
+      }),
+    );
 
   program
     .command('runs')
     .description('runs, newest first')
     .option('--limit <n>', 'runs to show', wholeNumber('--limit'), 20)
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
-    .action(acting(async (o: { limit: number; format: string }) => {
-      const all = await client().runs({ limit: o.limit });
-      const rows = all.map((r) => [short(r.id), moment(r.startedAt), r.startedBy, stateText(r), number(r.totals.changed), number(r.totals.matched), r.sentence]);
-      print({ columns: ['run', 'started', 'by', 'state', 'changed', 'matched', 'job'], numbers: ['changed', 'matched'], rows }, readFormat(o.format), all);
-      if (all.length === 0) talk('There are no runs yet.');
-    }));
+    .action(
+      acting(async (o: { limit: number; format: string }) => {
+        const all = await client().runs({ limit: o.limit });
+        const rows = all.map((r) => [
+          short(r.id),
+          moment(r.startedAt),
+          r.startedBy,
+          stateText(r),
+          number(r.totals.changed),
+          number(r.totals.matched),
+          r.sentence,
+        ]);
+        print(
+          {
+            columns: ['run', 'started', 'by', 'state', 'changed', 'matched', 'job'],
+            numbers: ['changed', 'matched'],
+            rows,
+          },
+          readFormat(o.format),
+          all,
+        );
+        if (all.length === 0) talk('There are no runs yet.');
+      }),
+    );
 };
 
 /** The records of a preview or run: a page for people and json, all of them as a stream for csv and jsonl. */

@@ -29,10 +29,12 @@ export const run: Verb = (program) => {
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
     .option('--no-ask', 'do all of it, whatever the job says')
     .option('--detach', 'start it and do not watch')
-    .action(acting(async (said: string, o: RunOptions) => {
-      const api = client();
-      return startRun(api, await findPreview(api, said), o);
-    }));
+    .action(
+      acting(async (said: string, o: RunOptions) => {
+        const api = client();
+        return startRun(api, await findPreview(api, said), o);
+      }),
+    );
 
   program
     .command('undo')
@@ -40,54 +42,67 @@ export const run: Verb = (program) => {
     .description('put back what a run changed: a preview first, then a run like any other')
     .option('--why <text>', 'the reason')
     .option('--expect <n>', 'start it at once if just so many go back', wholeNumber('--expect'))
-    .action(acting(async (said: string, o: { why?: string; expect?: number }) => {
-      const api = client();
-      const source = await findRun(api, said);
-      const made = await api.undo(source.id, { why: o.why }, randomUUID());
-      const code = await finish(api, made, 'table');
-      if (code !== exitCodes.done || o.expect === undefined) return code;
-      return startRun(api, await api.preview(made.id), { expect: o.expect, ask: true });
-    }));
+    .action(
+      acting(async (said: string, o: { why?: string; expect?: number }) => {
+        const api = client();
+        const source = await findRun(api, said);
+        const made = await api.undo(source.id, { why: o.why }, randomUUID());
+        const code = await finish(api, made, 'table');
+        if (code !== exitCodes.done || o.expect === undefined) return code;
+        return startRun(api, await api.preview(made.id), { expect: o.expect, ask: true });
+      }),
+    );
 
   program
     .command('retry')
     .argument('<run>', 'its id, or “last”')
     .description('preview the same edits for the records a run left: edited since, refused, in use, not yet')
-    .action(acting(async (said: string) => {
-      const api = client();
-      return finish(api, await api.retry((await findRun(api, said)).id, {}, randomUUID()), 'table');
-    }));
+    .action(
+      acting(async (said: string) => {
+        const api = client();
+        return finish(api, await api.retry((await findRun(api, said)).id, {}, randomUUID()), 'table');
+      }),
+    );
 
   program
     .command('watch')
     .argument('<run>', 'its id, or “last”')
     .description('watch a run until it is over or waits')
-    .action(acting(async (said: string) => {
-      const api = client();
-      return followRun(api, (await findRun(api, said)).id);
-    }));
+    .action(
+      acting(async (said: string) => {
+        const api = client();
+        return followRun(api, (await findRun(api, said)).id);
+      }),
+    );
 
-  const steering = { pause: 'pause a run after the batches under way', stop: 'stop a run for good after the batches under way' } as const;
+  const steering = {
+    pause: 'pause a run after the batches under way',
+    stop: 'stop a run for good after the batches under way',
+  } as const;
   for (const [verb, description] of Object.entries(steering))
     program
       .command(verb)
       .argument('<run>', 'its id, or “last”')
       .description(description)
-      .action(acting(async (said: string) => {
-        const api = client();
-        showRun(await api.steer((await findRun(api, said)).id, verb as keyof typeof steering));
-      }));
+      .action(
+        acting(async (said: string) => {
+          const api = client();
+          showRun(await api.steer((await findRun(api, said)).id, verb as keyof typeof steering));
+        }),
+      );
 
   program
     .command('continue')
     .argument('<run>', 'its id, or “last”')
     .description('go on with a run that waits or is paused, and watch it')
     .option('--detach', 'do not watch')
-    .action(acting(async (said: string, o: { detach?: true }) => {
-      const api = client();
-      const found = await findRun(api, said);
-      return started(api, await api.steer(found.id, 'continue'), o.detach);
-    }));
+    .action(
+      acting(async (said: string, o: { detach?: true }) => {
+        const api = client();
+        const found = await findRun(api, said);
+        return started(api, await api.steer(found.id, 'continue'), o.detach);
+      }),
+    );
 };
 
 async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {

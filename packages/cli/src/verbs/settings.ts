@@ -35,13 +35,31 @@ export const settings: Verb = (program) => {
     .option('--largest-batch <n>', 'no batch may be larger', wholeNumber('--largest-batch'))
     .option('--hide', 'show it to administrators only')
     .option('--reveal', 'show it to everyone')
-    .action(acting(async (type: string, { ownerFields, hide, reveal, ...plain }: TypeOptions) => {
-      const hidden = hide ? true : reveal ? false : undefined;
-      const body = { ...plain, ...(ownerFields === undefined ? {} : { ownerFields: ownerFields.split(',').filter(Boolean) }), ...(hidden === undefined ? {} : { hidden }) };
-      const view = await client().setType(type, body);
-      const { label, nameField, bounds, hidden: isHidden } = view;
-      print({ columns: ['setting', 'value'], rows: Object.entries({ label, nameField, ownerFields: view.ownerFields.join(', '), ...bounds, hidden: isHidden }) }, 'table');
-    }));
+    .action(
+      acting(async (type: string, { ownerFields, hide, reveal, ...plain }: TypeOptions) => {
+        const hidden = hide ? true : reveal ? false : undefined;
+        const body = {
+          ...plain,
+          ...(ownerFields === undefined ? {} : { ownerFields: ownerFields.split(',').filter(Boolean) }),
+          ...(hidden === undefined ? {} : { hidden }),
+        };
+        const view = await client().setType(type, body);
+        const { label, nameField, bounds, hidden: isHidden } = view;
+        print(
+          {
+            columns: ['setting', 'value'],
+            rows: Object.entries({
+              label,
+              nameField,
+              ownerFields: view.ownerFields.join(', '),
+              ...bounds,
+              hidden: isHidden,
+            }),
+          },
+          'table',
+        );
+      }),
+    );
 
   group
     .command('field')
@@ -52,15 +70,23 @@ export const settings: Verb = (program) => {
     .option('--reveal', 'it is seen again')
     .option('--protect', 'nobody changes it')
     .option('--unprotect', 'it may be changed again')
-    .action(acting(async (type: string, field: string, o: FieldOptions) => {
-      const body: FieldSettingsBody = {};
-      if (o.label !== undefined) body.label = o.label;
-      if (o.hide || o.reveal) body.hidden = Boolean(o.hide);
-      if (o.protect || o.unprotect) body.protected = Boolean(o.protect);
-      const view = await client().setField(type, field, body);
-      const f = view.fields.find((x) => x.name === field)!;
-      print({ columns: ['setting', 'value'], rows: Object.entries({ label: f.label, hidden: f.hidden, protected: f.protected }) }, 'table');
-    }));
+    .action(
+      acting(async (type: string, field: string, o: FieldOptions) => {
+        const body: FieldSettingsBody = {};
+        if (o.label !== undefined) body.label = o.label;
+        if (o.hide || o.reveal) body.hidden = Boolean(o.hide);
+        if (o.protect || o.unprotect) body.protected = Boolean(o.protect);
+        const view = await client().setField(type, field, body);
+        const f = view.fields.find((x) => x.name === field)!;
+        print(
+          {
+            columns: ['setting', 'value'],
+            rows: Object.entries({ label: f.label, hidden: f.hidden, protected: f.protected }),
+          },
+          'table',
+        );
+      }),
+    );
 
   group
     .command('workspace')
@@ -68,12 +94,18 @@ export const settings: Verb = (program) => {
     .option('--name <text>', 'how the workspace is called')
     .option('--why-required <yesno>', 'whether every job must say why: yes or no')
     .option('--preview-hours <n>', 'how long a preview may be started', wholeNumber('--preview-hours'))
-    .action(acting(async (o: { name?: string; whyRequired?: string; previewHours?: number }) => {
-      if (o.whyRequired !== undefined && !/^(yes|no)$/.test(o.whyRequired)) throw new UsageError('--why-required is yes or no.');
-      const { whyRequired, ...rest } = o;
-      const workspace = await client().setWorkspace({ ...rest, ...(whyRequired === undefined ? {} : { whyRequired: whyRequired === 'yes' }) });
-      print({ columns: ['setting', 'value'], rows: Object.entries(workspace) }, 'table');
-    }));
+    .action(
+      acting(async (o: { name?: string; whyRequired?: string; previewHours?: number }) => {
+        if (o.whyRequired !== undefined && !/^(yes|no)$/.test(o.whyRequired))
+          throw new UsageError('--why-required is yes or no.');
+        const { whyRequired, ...rest } = o;
+        const workspace = await client().setWorkspace({
+          ...rest,
+          ...(whyRequired === undefined ? {} : { whyRequired: whyRequired === 'yes' }),
+        });
+        print({ columns: ['setting', 'value'], rows: Object.entries(workspace) }, 'table');
+      }),
+    );
 };
 
 export const accounts: Verb = (program) => {
@@ -82,29 +114,41 @@ export const accounts: Verb = (program) => {
     .command('list', { isDefault: true })
     .description('all accounts')
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
-    .action(acting(async (o: { format: string }) => {
-      const all = await client().accounts();
-      print({ columns: ['login', 'name', 'role', 'active'], rows: all.map((a) => [a.login, a.name, a.role, a.active]) }, readFormat(o.format), all);
-    }));
+    .action(
+      acting(async (o: { format: string }) => {
+        const all = await client().accounts();
+        print(
+          { columns: ['login', 'name', 'role', 'active'], rows: all.map((a) => [a.login, a.name, a.role, a.active]) },
+          readFormat(o.format),
+          all,
+        );
+      }),
+    );
   group
     .command('add')
     .argument('<login>')
     .description('add an account; the password is asked for, or read from standard input')
     .requiredOption('--name <text>', 'first and last name')
     .requiredOption('--role <role>', 'administrator or editor')
-    .action(acting(async (login: string, o: { name: string; role: 'administrator' | 'editor' }) => {
-      const password = hasTerminal() ? await ask('Password for the new account: ', true) : readFileSync(0, 'utf8').trim();
-      const account = await client().addAccount({ login, name: o.name, role: o.role, password });
-      talk(`Added ${account.login} (${account.role}).`);
-    }));
+    .action(
+      acting(async (login: string, o: { name: string; role: 'administrator' | 'editor' }) => {
+        const password = hasTerminal()
+          ? await ask('Password for the new account: ', true)
+          : readFileSync(0, 'utf8').trim();
+        const account = await client().addAccount({ login, name: o.name, role: o.role, password });
+        talk(`Added ${account.login} (${account.role}).`);
+      }),
+    );
 };
 
 export const who: Verb = (program) => {
   program
     .command('who')
     .description('who is signed in, and where')
-    .action(acting(async () => {
-      const me = await client().me();
-      out(`${me.name} (${me.login}, ${me.role}) in ${me.workspace.name}`);
-    }));
+    .action(
+      acting(async () => {
+        const me = await client().me();
+        out(`${me.name} (${me.login}, ${me.role}) in ${me.workspace.name}`);
+      }),
+    );
 };

@@ -5,6 +5,7 @@ import { RecordPage } from '../record/RecordPage';
 import { RecordsPage } from '../records/RecordsPage';
 import { RunPage } from '../runs/RunPage';
 import { RunsPage } from '../runs/RunsPage';
+import { DraftKeeper } from '../job/draft';
 import { queryClient } from './api';
 import { Session } from './session';
 import { Shell } from './Shell';
@@ -14,7 +15,9 @@ const router = createBrowserRouter([
   {
     element: (
       <Session>
-        <Shell />
+        <DraftKeeper>
+          <Shell />
+        </DraftKeeper>
       </Session>
     ),
     children: [

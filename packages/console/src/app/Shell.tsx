@@ -2,10 +2,10 @@ import { useMutation } from '@tanstack/react-query';
 import { LogOut, Moon, Sun } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { NavLink, Outlet } from 'react-router';
-import { DraftKeeper } from '../job/draft';
 import { Mark } from '../components/Mark';
 import { api, queryClient } from './api';
 import { usePerson } from './session';
+import { Steps } from './Steps';
 import { useTheme } from './theme';
 
 const pages = [
@@ -36,22 +36,33 @@ export function Shell() {
             <NavLink
               key={p.to}
               to={p.to}
-              className={({ isActive }) => `flex items-center border-b-2 px-3 ${isActive ? 'border-accent font-medium text-ink' : 'border-transparent text-quiet hover:text-ink'}`}
+              className={({ isActive }) =>
+                `flex items-center border-b-2 px-3 ${isActive ? 'border-accent font-medium text-ink' : 'border-transparent text-quiet hover:text-ink'}`
+              }
             >
               {p.label}
             </NavLink>
           ))}
         </nav>
+        <Steps />
         <span className="ml-auto text-quiet">{person.workspace.name}</span>
         <DropdownMenu.Root>
           <DropdownMenu.Trigger className="h-8 rounded px-2 hover:bg-sunken">{person.name}</DropdownMenu.Trigger>
           <DropdownMenu.Portal>
-            <DropdownMenu.Content align="end" sideOffset={4} className="z-40 w-56 rounded border border-line-strong bg-sheet p-1 shadow-lg">
+            <DropdownMenu.Content
+              align="end"
+              sideOffset={4}
+              className="z-40 w-56 rounded border border-line-strong bg-sheet p-1 shadow-lg"
+            >
               <DropdownMenu.Label className="px-2 py-1 text-quiet">
                 {person.login}, {person.role}
               </DropdownMenu.Label>
               <DropdownMenu.Item className={item} onSelect={() => setTheme(other)}>
-                {other === 'dark' ? <Moon className="size-4" aria-hidden="true" /> : <Sun className="size-4" aria-hidden="true" />}
+                {other === 'dark' ? (
+                  <Moon className="size-4" aria-hidden="true" />
+                ) : (
+                  <Sun className="size-4" aria-hidden="true" />
+                )}
                 {other === 'dark' ? 'Dark theme' : 'Light theme'}
               </DropdownMenu.Item>
               <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
@@ -62,9 +73,7 @@ export function Shell() {
         </DropdownMenu.Root>
       </header>
       <div className="min-h-0 flex-1">
-        <DraftKeeper>
-          <Outlet />
-        </DraftKeeper>
+        <Outlet />
       </div>
     </div>
   );

@@ -5,7 +5,12 @@ import { useEffect } from 'react';
 const waitAfterBreak = 1000;
 
 /** A thing that changes by itself: read once, then followed by its events until it rests. */
-export function useWatched<T>(queryKey: readonly unknown[], read: () => Promise<T>, watch: (signal: AbortSignal) => AsyncIterable<T>, rests: (thing: T) => boolean) {
+export function useWatched<T>(
+  queryKey: readonly unknown[],
+  read: () => Promise<T>,
+  watch: (signal: AbortSignal) => AsyncIterable<T>,
+  rests: (thing: T) => boolean,
+) {
   const client = useQueryClient();
   const query = useQuery({ queryKey, queryFn: read });
   const follow = query.data !== undefined && !rests(query.data);
@@ -18,7 +23,8 @@ export function useWatched<T>(queryKey: readonly unknown[], read: () => Promise<
         try {
           for await (const thing of watch(away.signal)) client.setQueryData(JSON.parse(key) as unknown[], thing);
         } catch (error) {
-          if (error instanceof AnswerError && error.code !== 'unavailable') return void client.invalidateQueries({ queryKey: JSON.parse(key) as unknown[] });
+          if (error instanceof AnswerError && error.code !== 'unavailable')
+            return void client.invalidateQueries({ queryKey: JSON.parse(key) as unknown[] });
         }
         // The service may have been started anew: it goes on by itself, and so does the page.
         await new Promise((resolve) => setTimeout(resolve, waitAfterBreak));

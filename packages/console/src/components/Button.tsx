@@ -31,5 +31,11 @@ export function Button({ main, grave, busy, className = '', children, disabled, 
 
 /** A button that reads as part of a sentence. */
 export function LinkButton({ className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement>) {
-  return <button type="button" className={`rounded-sm text-accent underline decoration-1 underline-offset-2 hover:text-accent-strong ${className}`} {...rest} />;
+  return (
+    <button
+      type="button"
+      className={`rounded-sm text-accent underline decoration-1 underline-offset-2 hover:text-accent-strong ${className}`}
+      {...rest}
+    />
+  );
 }

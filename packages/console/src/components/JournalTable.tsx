@@ -63,11 +63,24 @@ export function JournalTable({ queryKey, load, type, withOutcome, empty }: Props
   );
 }
 
-function Row({ record, type, withOutcome, withCause }: { record: JournalRecord; type: string; withOutcome?: boolean; withCause: boolean }) {
+function Row({
+  record,
+  type,
+  withOutcome,
+  withCause,
+}: {
+  record: JournalRecord;
+  type: string;
+  withOutcome?: boolean;
+  withCause: boolean;
+}) {
   return (
     <tr className="hover:bg-paper">
       <td className={cell}>
-        <Link to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key)}`} className="hover:text-accent hover:underline">
+        <Link
+          to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key)}`}
+          className="hover:text-accent hover:underline"
+        >
           {record.name ?? <span className="text-quiet">no longer there</span>}
         </Link>
       </td>

@@ -10,12 +10,26 @@ export interface OutcomeTab {
 }
 
 /** Tabs over outcomes, each with its count. */
-export function OutcomeTabs({ tabs, value, onChange, children }: { tabs: readonly OutcomeTab[]; value: Outcome; onChange: (o: Outcome) => void; children: ReactNode }) {
+export function OutcomeTabs({
+  tabs,
+  value,
+  onChange,
+  children,
+}: {
+  tabs: readonly OutcomeTab[];
+  value: Outcome;
+  onChange: (o: Outcome) => void;
+  children: ReactNode;
+}) {
   return (
     <Tabs.Root value={value} onValueChange={(v) => onChange(v as Outcome)} className="flex min-h-0 flex-1 flex-col">
       <Tabs.List aria-label="Records by outcome" className="flex shrink-0 gap-1 border-b border-line px-3">
         {tabs.map((t) => (
-          <Tabs.Trigger key={t.outcome} value={t.outcome} className="-mb-px h-9 border-b-2 border-transparent px-2 text-quiet hover:text-ink data-[state=active]:border-accent data-[state=active]:font-medium data-[state=active]:text-ink">
+          <Tabs.Trigger
+            key={t.outcome}
+            value={t.outcome}
+            className="-mb-px h-9 border-b-2 border-transparent px-2 text-quiet hover:text-ink data-[state=active]:border-accent data-[state=active]:font-medium data-[state=active]:text-ink"
+          >
             {t.label} <span className="ml-1">{number(t.count)}</span>
           </Tabs.Trigger>
         ))}

@@ -33,7 +33,9 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
   const list = useRef<HTMLUListElement>(null);
   const id = useId();
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = options.filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w))).slice(0, 200);
+  const found = options
+    .filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w)))
+    .slice(0, 200);
   const search = (typed: string): void => {
     setText(typed);
     setAt(0);
@@ -64,12 +66,19 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
         if (next) search('');
       }}
     >
-      <Popover.Trigger aria-label={label} className={`inline-flex h-8 min-w-0 items-center justify-between gap-1.5 rounded border border-line-strong bg-sheet px-2 text-left hover:bg-sunken ${className}`}>
+      <Popover.Trigger
+        aria-label={label}
+        className={`inline-flex h-8 min-w-0 items-center justify-between gap-1.5 rounded border border-line-strong bg-sheet px-2 text-left hover:bg-sunken ${className}`}
+      >
         <span className="truncate">{shown}</span>
         <ChevronDown className="size-4 shrink-0 text-quiet" aria-hidden="true" />
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="start" sideOffset={4} className="z-40 w-80 rounded border border-line-strong bg-sheet p-1.5 shadow-lg">
+        <Popover.Content
+          align="start"
+          sideOffset={4}
+          className="z-40 w-80 rounded border border-line-strong bg-sheet p-1.5 shadow-lg"
+        >
           <input
             role="combobox"
             aria-label={`${label}: search`}

@@ -4,12 +4,24 @@ import { CircleAlert } from 'lucide-react';
 import { LinkButton } from './Button';
 
 /** The problems in an error, each with its suggestions; `onTake` makes suggestions clickable. */
-export function Problems({ error, onTake }: { error: unknown; onTake?: (problem: Problem, suggestion: string) => void }) {
+export function Problems({
+  error,
+  onTake,
+}: {
+  error: unknown;
+  onTake?: (problem: Problem, suggestion: string) => void;
+}) {
   if (!error) return null;
   return <ProblemList problems={problemsOf(error)} onTake={onTake} />;
 }
 
-export function ProblemList({ problems, onTake }: { problems: readonly Problem[]; onTake?: (problem: Problem, suggestion: string) => void }) {
+export function ProblemList({
+  problems,
+  onTake,
+}: {
+  problems: readonly Problem[];
+  onTake?: (problem: Problem, suggestion: string) => void;
+}) {
   return (
     <ul role="alert" className="space-y-1 text-trouble">
       {problems.map((p, i) => (
@@ -24,7 +36,11 @@ export function ProblemList({ problems, onTake }: { problems: readonly Problem[]
                 {p.suggestions.map((s, j) => (
                   <span key={s}>
                     {j > 0 && ', '}
-                    {onTake ? <LinkButton onClick={() => onTake(p, s)}>{s}</LinkButton> : <code className="font-mono">{s}</code>}
+                    {onTake ? (
+                      <LinkButton onClick={() => onTake(p, s)}>{s}</LinkButton>
+                    ) : (
+                      <code className="font-mono">{s}</code>
+                    )}
                   </span>
                 ))}
                 ?

@@ -5,7 +5,19 @@ import { number } from './format';
 import { Labelled, textInput } from './inputs';
 
 /** Where much is at stake the number itself must be typed before anything starts. */
-export function TypeNumber({ count, open, onClose, onTyped, children }: { count: number; open: boolean; onClose: () => void; onTyped: () => void; children: ReactNode }) {
+export function TypeNumber({
+  count,
+  open,
+  onClose,
+  onTyped,
+  children,
+}: {
+  count: number;
+  open: boolean;
+  onClose: () => void;
+  onTyped: () => void;
+  children: ReactNode;
+}) {
   const [typed, setTyped] = useState('');
   const right = Number(typed.replace(/\D/g, '')) === count && typed.trim() !== '';
   const submit = (event: FormEvent): void => {
@@ -21,7 +33,16 @@ export function TypeNumber({ count, open, onClose, onTyped, children }: { count:
             <Dialog.Title className="text-base font-semibold">{number(count)} records will change</Dialog.Title>
             <Dialog.Description className="text-quiet">{children}</Dialog.Description>
             <Labelled label={`Type ${number(count)} to start`}>
-              {(id) => <input id={id} inputMode="numeric" autoFocus className={textInput} value={typed} onChange={(e) => setTyped(e.target.value)} />}
+              {(id) => (
+                <input
+                  id={id}
+                  inputMode="numeric"
+                  autoFocus
+                  className={textInput}
+                  value={typed}
+                  onChange={(e) => setTyped(e.target.value)}
+                />
+              )}
             </Labelled>
             <div className="flex justify-end gap-2">
               <Button onClick={onClose}>Cancel</Button>

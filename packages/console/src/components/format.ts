@@ -15,9 +15,12 @@ export function moment(iso: string): string {
 
 /** “3 s”, “2 min 10 s”. */
 export function duration(ms: number): string {
+  if (ms < 1000) return 'less than a second';
   const seconds = Math.round(ms / 1000);
   if (seconds < 60) return `${seconds} s`;
-  return seconds < 3600 ? `${Math.floor(seconds / 60)} min ${seconds % 60} s` : `${Math.floor(seconds / 3600)} h ${Math.floor((seconds % 3600) / 60)} min`;
+  return seconds < 3600
+    ? `${Math.floor(seconds / 60)} min ${seconds % 60} s`
+    : `${Math.floor(seconds / 3600)} h ${Math.floor((seconds % 3600) / 60)} min`;
 }
 
 /** “1 record”, “3 records”. */

@@ -4,7 +4,15 @@ export const textInput =
   'h-8 w-full min-w-0 rounded border border-line-strong bg-sheet px-2 text-ink aria-invalid:border-trouble disabled:bg-sunken disabled:text-quiet';
 
 /** A label and what it labels, one above the other. */
-export function Labelled({ label, hint, children }: { label: string; hint?: string; children: (id: string) => ReactNode }) {
+export function Labelled({
+  label,
+  hint,
+  children,
+}: {
+  label: string;
+  hint?: string;
+  children: (id: string) => ReactNode;
+}) {
   const id = useId();
   return (
     <div className="space-y-1">
@@ -17,8 +25,18 @@ export function Labelled({ label, hint, children }: { label: string; hint?: stri
   );
 }
 
-/** A number inside a sentence: “Ask me after the first [5]”. Blank means: no. */
-export function NumberInSentence({ before, after, value, onChange, most }: { before: string; after?: string; value: number | null; onChange: (n: number | null) => void; most?: number }) {
+interface Sentence {
+  before: string;
+  after?: string;
+  value: number | null;
+  /** What holds while nothing is typed. */
+  usual?: string;
+  onChange: (n: number | null) => void;
+  most?: number;
+}
+
+/** A number inside a sentence: “Ask me after the first [5]”. Blank means: no, or the usual. */
+export function NumberInSentence({ before, after, value, usual = '—', onChange, most }: Sentence) {
   const id = useId();
   return (
     <p className="flex flex-wrap items-center gap-1.5">
@@ -26,9 +44,9 @@ export function NumberInSentence({ before, after, value, onChange, most }: { bef
       <input
         id={id}
         inputMode="numeric"
-        className={`${textInput} h-7! w-20! text-right`}
+        className={`${textInput} h-7! w-16! text-right`}
         value={value ?? ''}
-        placeholder="—"
+        placeholder={usual}
         onChange={(e) => {
           const digits = e.target.value.replace(/\D/g, '').slice(0, 9);
           onChange(digits === '' ? null : Math.min(Number(digits), most ?? 999_999_999));

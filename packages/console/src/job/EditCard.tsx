@@ -34,16 +34,34 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
           shown={field ? field.label : <span className="text-quiet">Choose a field</span>}
           className="flex-1"
           value={edit.field}
-          options={type.fields.filter((f) => !f.hidden).map((f) => ({ id: f.name, label: f.label, more: f.comment ?? '', note: f.kind.replace('_', '/'), not: whyNot(f, taken) }))}
+          options={type.fields
+            .filter((f) => !f.hidden)
+            .map((f) => ({
+              id: f.name,
+              label: f.label,
+              more: f.comment ?? '',
+              note: f.kind.replace('_', '/'),
+              not: whyNot(f, taken),
+            }))}
           onPick={(name) => onChange({ field: name, value: '' })}
         />
-        <button type="button" aria-label={`Remove the edit${named}`} onClick={onRemove} className="grid size-8 shrink-0 place-items-center rounded text-quiet hover:bg-sunken hover:text-trouble">
+        <button
+          type="button"
+          aria-label={`Remove the edit${named}`}
+          onClick={onRemove}
+          className="grid size-8 shrink-0 place-items-center rounded text-quiet hover:bg-sunken hover:text-trouble"
+        >
           <X className="size-4" aria-hidden="true" />
         </button>
       </div>
       {field && (
         <div className="flex gap-2">
-          <select aria-label={`Action${named}`} className={`${textInput} w-36!`} value={edit.kind} onChange={(e) => onChange({ kind: e.target.value as DraftEdit['kind'] })}>
+          <select
+            aria-label={`Action${named}`}
+            className={`${textInput} w-38! shrink-0`}
+            value={edit.kind}
+            onChange={(e) => onChange({ kind: e.target.value as DraftEdit['kind'] })}
+          >
             {Object.entries(actions).map(([kind, words]) => (
               <option key={kind} value={kind}>
                 {words}

@@ -24,7 +24,18 @@ export function JobPanel({ type, draft, change, sample }: Props) {
   if (!draft.panel)
     return (
       <aside aria-label="Job" className="flex w-10 shrink-0 flex-col items-center border-l border-line bg-sheet py-2.5">
-        <button type="button" aria-label="Change these records" title="Change these records" onClick={() => change({ panel: true, edits: draft.edits.length > 0 ? draft.edits : [{ kind: 'set', field: null, value: '' }] })} className="grid size-8 place-items-center rounded hover:bg-accent-soft">
+        <button
+          type="button"
+          aria-label="Change these records"
+          title="Change these records"
+          onClick={() =>
+            change({
+              panel: true,
+              edits: draft.edits.length > 0 ? draft.edits : [{ kind: 'set', field: null, value: '' }],
+            })
+          }
+          className="grid size-8 place-items-center rounded hover:bg-accent-soft"
+        >
           <ChevronsLeft className="size-4 text-accent" aria-hidden="true" />
         </button>
         <span className="mt-3 font-medium text-accent [writing-mode:vertical-rl]">Change…</span>
@@ -44,12 +55,19 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';
-  const setEdit = (i: number, next: Partial<Draft['edits'][number]>): void => change({ edits: draft.edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
+  const setEdit = (i: number, next: Partial<Draft['edits'][number]>): void =>
+    change({ edits: draft.edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
   return (
     <aside aria-label="Job" className="flex w-95 shrink-0 flex-col border-l border-line bg-sheet">
       <div className="flex h-12 shrink-0 items-center justify-between border-b border-line px-4">
         <h2 className="text-sm font-semibold">Change</h2>
-        <button type="button" aria-label="Fold the job away" title="Fold away" onClick={() => change({ panel: false })} className="grid size-8 place-items-center rounded hover:bg-sunken">
+        <button
+          type="button"
+          aria-label="Fold the job away"
+          title="Fold away"
+          onClick={() => change({ panel: false })}
+          className="grid size-8 place-items-center rounded hover:bg-sunken"
+        >
           <ChevronsRight className="size-4" aria-hidden="true" />
         </button>
       </div>
@@ -81,13 +99,42 @@ function OpenPanel({ type, draft, change, sample }: Props) {
         </section>
         <section aria-label="Safety" className="space-y-2">
           <h3 className={heading}>Safety</h3>
-          <NumberInSentence before="Stop, changing nothing, if more than" after="would change" value={draft.atMost} onChange={(atMost) => change({ atMost })} />
-          <NumberInSentence before="Ask me after the first" value={draft.askAfter || null} onChange={(askAfter) => change({ askAfter })} />
+          <NumberInSentence
+            before="Stop, changing nothing, if more than"
+            after="would change"
+            value={draft.atMost}
+            onChange={(atMost) => change({ atMost })}
+          />
+          <NumberInSentence
+            before="Ask me after the first"
+            value={draft.askAfter || null}
+            onChange={(askAfter) => change({ askAfter })}
+          />
           {more ? (
             <div className="space-y-2">
-              <NumberInSentence before="Batches of" after="records (1,000)" value={draft.batchSize} most={type.bounds.largestBatch} onChange={(batchSize) => change({ batchSize: batchSize || null })} />
-              <NumberInSentence before="Batches at once" after="(1)" value={draft.atOnce} most={8} onChange={(atOnce) => change({ atOnce: atOnce || null })} />
-              <NumberInSentence before="Work" after="% of the time, rest otherwise (50)" value={draft.pace} most={100} onChange={(pace) => change({ pace: pace || null })} />
+              <NumberInSentence
+                before="Batches of"
+                after="records"
+                usual="1,000"
+                value={draft.batchSize}
+                most={type.bounds.largestBatch}
+                onChange={(batchSize) => change({ batchSize: batchSize || null })}
+              />
+              <NumberInSentence
+                before="Batches at once"
+                usual="1"
+                value={draft.atOnce}
+                most={8}
+                onChange={(atOnce) => change({ atOnce: atOnce || null })}
+              />
+              <NumberInSentence
+                before="Work"
+                after="% of the time, and rest otherwise"
+                usual="50"
+                value={draft.pace}
+                most={100}
+                onChange={(pace) => change({ pace: pace || null })}
+              />
             </div>
           ) : (
             <LinkButton onClick={() => setMore(true)}>More…</LinkButton>
@@ -97,20 +144,41 @@ function OpenPanel({ type, draft, change, sample }: Props) {
           <h3 className={heading}>
             <label htmlFor="why">Why{workspace.whyRequired ? ' (required)' : ''}</label>
           </h3>
-          <textarea id="why" rows={2} className={`${textInput} h-auto! py-1.5`} placeholder="A note that stays with the run" value={draft.why} maxLength={2000} onChange={(e) => change({ why: e.target.value })} />
+          <textarea
+            id="why"
+            rows={2}
+            className={`${textInput} h-auto! py-1.5`}
+            placeholder="A note that stays with the run"
+            value={draft.why}
+            maxLength={2000}
+            onChange={(e) => change({ why: e.target.value })}
+          />
         </section>
       </div>
       <div className="space-y-2 border-t border-line p-4">
         <p className={stale ? 'text-quiet' : ''} role="status">
-          {!counts ? (job.edits.length === 0 ? 'Add an edit to see what it would do.' : '…') : (
+          {!counts ? (
+            job.edits.length === 0 ? (
+              'Add an edit to see what it would do.'
+            ) : (
+              '…'
+            )
+          ) : (
             <>
-              <b className="font-semibold">{number(counts.willChange)} will change</b> · {number(counts.alreadyRight)} already right · {number(counts.notAllowed)} not allowed
+              <b className="font-semibold">{number(counts.willChange)} will change</b> · {number(counts.alreadyRight)}{' '}
+              already right · {number(counts.notAllowed)} not allowed
               {stale && ' …'}
             </>
           )}
         </p>
         <Problems error={make.error} />
-        <Button main className="w-full" busy={make.isPending} disabled={!counts || stale || counts.willChange === 0 || whyMissing} onClick={() => make.mutate()}>
+        <Button
+          main
+          className="w-full"
+          busy={make.isPending}
+          disabled={!counts || stale || counts.willChange === 0 || whyMissing}
+          onClick={() => make.mutate()}
+        >
           {counts ? `Preview ${number(counts.willChange)}` : 'Preview'}
         </Button>
         {whyMissing && counts && <p className="text-pending">This workspace asks for a reason: say why.</p>}

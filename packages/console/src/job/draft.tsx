@@ -82,14 +82,18 @@ function Kept({ from, children }: { from: Draft; children: ReactNode }) {
 /** The job as the service takes it; edits that are not filled in yet are left out. */
 export function jobOf(draft: Draft, type: string): JobBody {
   const { batchSize, atOnce, pace, askAfter, atMost } = draft;
-  const safety = Object.fromEntries(Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null));
+  const safety = Object.fromEntries(
+    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null),
+  );
   return {
     selection: {
       type,
       ...(draft.filter.trim() ? { filter: draft.filter } : {}),
       ...(draft.picked.length > 0 ? { keys: [...draft.picked] } : {}),
     },
-    edits: draft.edits.flatMap((e) => (e.field !== null && e.value !== '' ? [{ kind: e.kind, field: e.field, value: e.value }] : [])),
+    edits: draft.edits.flatMap((e) =>
+      e.field !== null && e.value !== '' ? [{ kind: e.kind, field: e.field, value: e.value }] : [],
+    ),
     safety,
     ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
   };

@@ -18,12 +18,22 @@ import { PreviewSide } from './PreviewSide';
 
 export function PreviewPage() {
   const id = useParams().id!;
-  const preview = useWatched(['preview', id], () => api.preview(id), (signal) => api.watchPreview(id, signal), (p) => p.state !== 'working');
+  const preview = useWatched(
+    ['preview', id],
+    () => api.preview(id),
+    (signal) => api.watchPreview(id, signal),
+    (p) => p.state !== 'working',
+  );
   if (preview.isPending) return <Working what="Reading the preview" />;
   if (!preview.data) return <Trouble error={preview.error} />;
   const p = preview.data;
   if (p.state === 'working') return <BeingMade preview={p} />;
-  if (p.state !== 'ready') return <Empty title={p.state === 'failed' ? 'The preview could not be worked out.' : 'The preview was withdrawn.'}>{p.trouble}</Empty>;
+  if (p.state !== 'ready')
+    return (
+      <Empty title={p.state === 'failed' ? 'The preview could not be worked out.' : 'The preview was withdrawn.'}>
+        {p.trouble}
+      </Empty>
+    );
   return <Ready key={id} preview={p} />;
 }
 
@@ -59,7 +69,12 @@ function Ready({ preview: p }: { preview: PreviewView }) {
       <div className="flex min-h-0 flex-1">
         <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
           <OutcomeTabs tabs={tabs} value={outcome} onChange={setOutcome}>
-            <JournalTable queryKey={['preview', p.id, 'records', outcome]} load={(after) => api.previewRecords(p.id, { outcome, after, limit: 100 })} type={p.type} empty="No records here." />
+            <JournalTable
+              queryKey={['preview', p.id, 'records', outcome]}
+              load={(after) => api.previewRecords(p.id, { outcome, after, limit: 100 })}
+              type={p.type}
+              empty="No records here."
+            />
           </OutcomeTabs>
         </section>
         <PreviewSide preview={p} />
@@ -77,7 +92,8 @@ function Foot({ preview: p }: { preview: PreviewView }) {
   const once = useRef(crypto.randomUUID());
   const count = p.totals.not_yet;
   const start = useMutation({
-    mutationFn: (askAfter: number | null) => api.startRun({ preview: p.id, askAfter, expect: count }, `${once.current}-${askAfter ?? 'all'}`),
+    mutationFn: (askAfter: number | null) =>
+      api.startRun({ preview: p.id, askAfter, expect: count }, `${once.current}-${askAfter ?? 'all'}`),
     onSuccess: (run) => {
       if (p.kind === 'edit') change(noWork);
       void navigate(`/runs/${run.id}`);
@@ -93,7 +109,11 @@ function Foot({ preview: p }: { preview: PreviewView }) {
     <footer className="flex shrink-0 items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
       <Button onClick={() => navigate(-1)}>Back</Button>
       <div className="ml-auto flex items-center gap-3">
-        {over && <p className="text-trouble">{number(count)} would change, more than the {number(atMost)} you allowed. Nothing can be started.</p>}
+        {over && (
+          <p className="text-trouble">
+            {number(count)} would change, more than the {number(atMost)} you allowed. Nothing can be started.
+          </p>
+        )}
         {p.expired && <p className="text-pending">This preview is too old to be started. Make it again.</p>}
         {count === 0 && <p className="text-quiet">Nothing would change, so there is nothing to run.</p>}
         <Problems error={start.error} />
@@ -103,18 +123,34 @@ function Foot({ preview: p }: { preview: PreviewView }) {
           </Button>
         ) : (
           <>
-            <Button main={first === null} busy={start.isPending} disabled={count === 0 || over || p.expired} onClick={() => go(null)}>
+            <Button
+              main={first === null}
+              busy={start.isPending}
+              disabled={count === 0 || over || p.expired}
+              onClick={() => go(null)}
+            >
               {words} all {number(count)}
             </Button>
             {first !== null && (
-              <Button main className="ml-4" busy={start.isPending} disabled={over || p.expired} onClick={() => go(first)}>
+              <Button
+                main
+                className="ml-4"
+                busy={start.isPending}
+                disabled={over || p.expired}
+                onClick={() => go(first)}
+              >
                 {words} the first {number(first)}, then ask me
               </Button>
             )}
           </>
         )}
       </div>
-      <TypeNumber count={count} open={typing !== null} onClose={() => setTyping(null)} onTyped={() => start.mutate(typing!.askAfter)}>
+      <TypeNumber
+        count={count}
+        open={typing !== null}
+        onClose={() => setTyping(null)}
+        onTyped={() => start.mutate(typing!.askAfter)}
+      >
         {p.sentence} There is a way back, as long as nobody changes these records again.
       </TypeNumber>
     </footer>

@@ -15,7 +15,8 @@ export function PreviewSide({ preview: p }: { preview: PreviewView }) {
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
               <span>
-                <b className="font-medium">{counted(c.count, 'record is', 'records are')} not allowed</b> and will be left alone: {c.cause}
+                <b className="font-medium">{counted(c.count, 'record is', 'records are')} not allowed</b> and will be
+                left alone: {c.cause}
               </span>
             </p>
           ))}
@@ -23,7 +24,8 @@ export function PreviewSide({ preview: p }: { preview: PreviewView }) {
             <p key={t.name} className={note}>
               <Zap className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
               <span>
-                The database’s own trigger <code className="font-mono text-xs">{t.name}</code> will fire{t.comment ? `: ${t.comment}` : '.'} What it does elsewhere is not undone.
+                The database’s own trigger <code className="font-mono text-xs">{t.name}</code> will fire
+                {t.comment ? `: ${t.comment}` : '.'} What it does elsewhere is not undone.
               </span>
             </p>
           ))}
@@ -34,7 +36,9 @@ export function PreviewSide({ preview: p }: { preview: PreviewView }) {
         {fields.length === 0 && <p className="text-quiet">No value changes.</p>}
         {fields.map((field) => (
           <table key={field} className="w-full">
-            <caption className="pb-1 text-left font-medium">{p.pairs.find((pair) => pair.field === field)!.label}</caption>
+            <caption className="pb-1 text-left font-medium">
+              {p.pairs.find((pair) => pair.field === field)!.label}
+            </caption>
             <tbody>
               {p.pairs
                 .filter((pair) => pair.field === field)
@@ -55,7 +59,8 @@ export function PreviewSide({ preview: p }: { preview: PreviewView }) {
       <section className="space-y-1 text-quiet">
         <h2 className={heading}>How it will run</h2>
         <p>
-          {counted(p.batches, 'batch', 'batches')} of up to {number(p.batchSize)} records, each one transaction. You can pause, stop and undo.
+          {counted(p.batches, 'batch', 'batches')} of up to {number(p.batchSize)} records, each one transaction. You can
+          pause, stop and undo.
         </p>
       </section>
     </aside>

@@ -1,5 +1,5 @@
 import type { Problem } from '@tantamos/core';
-import { useEffect, useId, useRef, useState, type KeyboardEvent } from 'react';
+import { useId, useRef, useState, type KeyboardEvent } from 'react';
 import { Button } from '../components/Button';
 import { ProblemList, problemsOf } from '../components/Problems';
 
@@ -16,8 +16,14 @@ export function FilterText({ filter, onApply, error, example }: Props) {
   const [text, setText] = useState(filter);
   const box = useRef<HTMLTextAreaElement>(null);
   const id = useId();
-  useEffect(() => setText(filter), [filter]);
-  const problems = error && text === filter ? problemsOf(error).filter((p) => p.where === undefined || p.where === 'filter') : [];
+  // A filter applied elsewhere (a chip removed) shows here too.
+  const [applied, setApplied] = useState(filter);
+  if (applied !== filter) {
+    setApplied(filter);
+    setText(filter);
+  }
+  const problems =
+    error && text === filter ? problemsOf(error).filter((p) => p.where === undefined || p.where === 'filter') : [];
   const span = problems[0]?.span;
   const onKey = (event: KeyboardEvent): void => {
     if (event.key !== 'Enter' || event.shiftKey) return;
@@ -59,7 +65,9 @@ export function FilterText({ filter, onApply, error, example }: Props) {
           {span && (
             <p className="overflow-hidden font-mono text-[13px] whitespace-pre text-quiet">
               {text.slice(Math.max(0, span.start - 60), span.start)}
-              <mark className="bg-trouble-soft text-trouble underline decoration-wavy underline-offset-4">{text.slice(span.start, span.end) || ' '}</mark>
+              <mark className="bg-trouble-soft text-trouble underline decoration-wavy underline-offset-4">
+                {text.slice(span.start, span.end) || ' '}
+              </mark>
               {text.slice(span.end, span.end + 60)}
             </p>
           )}

@@ -29,7 +29,12 @@ export function Grid(props: Props) {
   const { type, columns, records, more, onMore, picked, onPick, changes, onSight, pickable } = props;
   const frame = useRef<HTMLDivElement>(null);
   const lastPicked = useRef<number | null>(null);
-  const rows = useVirtualizer({ count: records.length, getScrollElement: () => frame.current, estimateSize: () => rowHeight, overscan: 12 });
+  const rows = useVirtualizer({
+    count: records.length,
+    getScrollElement: () => frame.current,
+    estimateSize: () => rowHeight,
+    overscan: 12,
+  });
   const shown = rows.getVirtualItems();
   const first = shown[0]?.index ?? 0;
   const last = shown.at(-1)?.index ?? 0;
@@ -60,7 +65,12 @@ export function Grid(props: Props) {
                   aria-label="Pick all records loaded"
                   className="block accent-accent"
                   checked={all}
-                  onChange={(e) => onPick(records.flatMap((r) => r.key ?? []), e.target.checked)}
+                  onChange={(e) =>
+                    onPick(
+                      records.flatMap((r) => r.key ?? []),
+                      e.target.checked,
+                    )
+                  }
                 />
               </th>
             )}
@@ -76,7 +86,12 @@ export function Grid(props: Props) {
             const isPicked = record.key !== null && picked.has(record.key);
             const change = record.key === null ? undefined : changes.get(record.key);
             return (
-              <tr key={record.key ?? index} aria-rowindex={index + 2} aria-selected={isPicked} className={isPicked ? 'bg-accent-soft' : 'hover:bg-paper'}>
+              <tr
+                key={record.key ?? index}
+                aria-rowindex={index + 2}
+                aria-selected={isPicked}
+                className={isPicked ? 'bg-accent-soft' : 'hover:bg-paper'}
+              >
                 {pickable && (
                   <td className={`${cell} px-2`}>
                     <input
@@ -98,7 +113,10 @@ export function Grid(props: Props) {
                       {changed ? (
                         <Pending record={change!} changed={changed} />
                       ) : isName ? (
-                        <Link to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key!)}`} className="hover:text-accent hover:underline">
+                        <Link
+                          to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key!)}`}
+                          className="hover:text-accent hover:underline"
+                        >
                           {value.label ?? value.value}
                         </Link>
                       ) : value.value === null ? null : (
@@ -120,13 +138,29 @@ export function Grid(props: Props) {
 const head = 'h-8 border-b border-line px-3 text-left font-medium whitespace-nowrap';
 const cell = 'h-8 max-w-72 truncate border-b border-line px-3 whitespace-nowrap';
 
-function Heading({ column, sort, onSort }: { column: Found['columns'][number]; sort: string | null; onSort: (sort: string | null) => void }) {
+function Heading({
+  column,
+  sort,
+  onSort,
+}: {
+  column: Found['columns'][number];
+  sort: string | null;
+  onSort: (sort: string | null) => void;
+}) {
   const up = sort === column.name;
   const down = sort === `-${column.name}`;
   const next = up ? `-${column.name}` : down ? null : column.name;
   return (
-    <th className={`${head} ${column.kind === 'number' ? 'text-right' : ''}`} aria-sort={up ? 'ascending' : down ? 'descending' : undefined}>
-      <button type="button" onClick={() => onSort(next)} className="inline-flex items-center gap-1 hover:text-accent" title={`Sort by ${column.label}`}>
+    <th
+      className={`${head} ${column.kind === 'number' ? 'text-right' : ''}`}
+      aria-sort={up ? 'ascending' : down ? 'descending' : undefined}
+    >
+      <button
+        type="button"
+        onClick={() => onSort(next)}
+        className="inline-flex items-center gap-1 hover:text-accent"
+        title={`Sort by ${column.label}`}
+      >
         {column.label}
         {up && <ArrowUp className="size-3.5" aria-hidden="true" />}
         {down && <ArrowDown className="size-3.5" aria-hidden="true" />}

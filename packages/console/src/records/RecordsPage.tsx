@@ -24,7 +24,8 @@ export function RecordsPage() {
   if (types.isPending || (id !== undefined && type.isPending)) return <Working what="Reading the types" />;
   if (!types.data) return <Trouble error={types.error} onRetry={() => void types.refetch()} />;
   if (id === undefined) {
-    const first = types.data.find((t) => t.id === draft.type) ?? types.data.find((t) => t.notChangeable === null) ?? types.data[0];
+    const first =
+      types.data.find((t) => t.id === draft.type) ?? types.data.find((t) => t.notChangeable === null) ?? types.data[0];
     if (!first) return <Empty title="This database has no tables yet." />;
     return <Navigate to={`/records/${encodeURIComponent(first.id)}`} replace />;
   }
@@ -37,11 +38,26 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
   const navigate = useNavigate();
   // A draft of another type is left alone until something is done on this one.
   const draft = kept.type === type.id ? kept : { ...kept, ...noWork, filter: '', sort: null };
-  const set = useCallback((next: Parameters<typeof change>[0]) => change({ ...(kept.type === type.id ? {} : { ...noWork, filter: '', sort: null }), type: type.id, ...next }), [change, kept.type, type.id]);
+  const set = useCallback(
+    (next: Parameters<typeof change>[0]) =>
+      change({ ...(kept.type === type.id ? {} : { ...noWork, filter: '', sort: null }), type: type.id, ...next }),
+    [change, kept.type, type.id],
+  );
   const columns = draft.columns[type.id] ?? usualColumns(type);
   const found = useInfiniteQuery({
     queryKey: ['find', type.id, draft.filter, draft.sort, columns.join()],
-    queryFn: ({ pageParam, signal }) => api.find(type.id, { filter: draft.filter, columns: [...columns], sort: draft.sort ? [draft.sort] : undefined, limit: 100, after: pageParam }, signal),
+    queryFn: ({ pageParam, signal }) =>
+      api.find(
+        type.id,
+        {
+          filter: draft.filter,
+          columns: [...columns],
+          sort: draft.sort ? [draft.sort] : undefined,
+          limit: 100,
+          after: pageParam,
+        },
+        signal,
+      ),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
@@ -52,13 +68,17 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
   const job = jobOf(draft, type.id);
   const changeable = type.notChangeable === null;
   const sample = useSample(job, job.edits.length > 0 ? sight : [], changeable && !found.isError && draft.panel);
-  const changes = useMemo(() => new Map((job.edits.length > 0 ? (sample.data?.rows ?? []) : []).map((r) => [r.key, r])), [sample.data, job.edits.length]);
+  const changes = useMemo(
+    () => new Map((job.edits.length > 0 ? (sample.data?.rows ?? []) : []).map((r) => [r.key, r])),
+    [sample.data, job.edits.length],
+  );
   const picked = useMemo(() => new Set(draft.picked), [draft.picked]);
   const { fetchNextPage, isFetchingNextPage } = found;
   const onMore = useCallback(() => void (isFetchingNextPage || fetchNextPage()), [fetchNextPage, isFetchingNextPage]);
   const pick = (keys: readonly string[], on: boolean): void => {
     const next = new Set(picked);
-    for (const key of keys) if (on) next.add(key);
+    for (const key of keys)
+      if (on) next.add(key);
       else next.delete(key);
     set({ picked: [...next] });
   };
@@ -75,12 +95,23 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
               shown={<span className="font-medium">{type.label}</span>}
               className="w-56"
               value={type.id}
-              options={types.map((t) => ({ id: t.id, label: t.label, more: t.comment ?? '', note: `about ${number(t.about)}` }))}
+              options={types.map((t) => ({
+                id: t.id,
+                label: t.label,
+                more: t.comment ?? '',
+                note: `about ${number(t.about)}`,
+              }))}
               onPick={(id) => void navigate(`/records/${encodeURIComponent(id)}`)}
             />
             <span className="truncate text-quiet">{type.comment}</span>
             <span className="ml-auto" />
-            <ColumnsMenu type={type} columns={columns} onChange={(next) => change({ columns: { ...kept.columns, [type.id]: next.length > 0 ? next : usualColumns(type) } })} />
+            <ColumnsMenu
+              type={type}
+              columns={columns}
+              onChange={(next) =>
+                change({ columns: { ...kept.columns, [type.id]: next.length > 0 ? next : usualColumns(type) } })
+              }
+            />
           </div>
           <SelectionLine
             type={type}
@@ -90,14 +121,21 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             onClearPicked={() => set({ picked: [] })}
             onOpen={() => document.querySelector<HTMLElement>('textarea')?.focus()}
           />
-          <FilterText filter={draft.filter} onApply={(filter) => set({ filter })} error={found.error} example={exampleFor(type)} />
+          <FilterText
+            filter={draft.filter}
+            onApply={(filter) => set({ filter })}
+            error={found.error}
+            example={exampleFor(type)}
+          />
           {type.notChangeable && <p className="text-pending">{type.notChangeable}</p>}
         </div>
         <div className="relative min-h-0 flex-1">
           {found.isPending ? (
             <Working what="Finding records" />
           ) : found.isError ? (
-            <Empty title="The filter cannot be used as it is.">What is wrong is said above, beneath the text. Nothing has been changed.</Empty>
+            <Empty title="The filter cannot be used as it is.">
+              What is wrong is said above, beneath the text. Nothing has been changed.
+            </Empty>
           ) : records.length === 0 ? (
             <NothingMatched filter={draft.filter} onFilter={(filter) => set({ filter })} label={type.label} />
           ) : (
@@ -118,7 +156,10 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             />
           )}
           {draft.picked.length > 0 && (
-            <div role="status" className="absolute bottom-3 left-1/2 flex -translate-x-1/2 items-center gap-3 rounded border border-line-strong bg-sheet px-3 py-1.5 shadow-lg">
+            <div
+              role="status"
+              className="absolute bottom-3 left-1/2 flex -translate-x-1/2 items-center gap-3 rounded border border-line-strong bg-sheet px-3 py-1.5 shadow-lg"
+            >
               <span>
                 {counted(draft.picked.length, 'record')} picked{unseen > 0 && ` (${number(unseen)} not in sight)`}
               </span>
@@ -134,7 +175,15 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
 }
 
 /** Which condition emptied the set: one click takes it away. */
-function NothingMatched({ filter, onFilter, label }: { filter: string; onFilter: (filter: string) => void; label: string }) {
+function NothingMatched({
+  filter,
+  onFilter,
+  label,
+}: {
+  filter: string;
+  onFilter: (filter: string) => void;
+  label: string;
+}) {
   const conditions = conditionsOf(filter);
   return (
     <Empty title={`No ${label.toLowerCase()} match.`}>
@@ -144,7 +193,10 @@ function NothingMatched({ filter, onFilter, label }: { filter: string; onFilter:
           <ul className="mt-2 space-y-1">
             {conditions.map((c, i) => (
               <li key={i}>
-                <LinkButton className="font-mono text-xs" onClick={() => onFilter(joinConditions(conditions.filter((_, j) => j !== i)))}>
+                <LinkButton
+                  className="font-mono text-xs"
+                  onClick={() => onFilter(joinConditions(conditions.filter((_, j) => j !== i)))}
+                >
                   {c}
                 </LinkButton>
               </li>
@@ -168,6 +220,9 @@ function usualColumns(type: TypeView): string[] {
 function exampleFor(type: TypeView): string {
   const choice = type.fields.find((f) => f.choices && f.choices.length > 0);
   const owner = type.fields.find((f) => type.ownerFields.includes(f.name));
-  const parts = [choice && `${choice.name} = '${choice.choices![0]!.value}'`, owner && `${owner.name} = 'First Last'`].filter(Boolean);
-  return parts.length > 0 ? `for example: ${parts.join(' AND ')}` : 'a condition, such as name LIKE \'A%\'';
+  const parts = [
+    choice && `${choice.name} = '${choice.choices![0]!.value}'`,
+    owner && `${owner.name} = 'First Last'`,
+  ].filter(Boolean);
+  return parts.length > 0 ? `for example: ${parts.join(' AND ')}` : "a condition, such as name LIKE 'A%'";
 }

@@ -21,7 +21,8 @@ export function SelectionLine({ type, filter, picked, onFilter, onClearPicked, o
   const counts = useQueries({
     queries: stages.map((upTo) => ({
       queryKey: ['count', type.id, upTo],
-      queryFn: ({ signal }: { signal: AbortSignal }) => api.find(type.id, { filter: upTo, limit: 0, count: 'exact' as const }, signal),
+      queryFn: ({ signal }: { signal: AbortSignal }) =>
+        api.find(type.id, { filter: upTo, limit: 0, count: 'exact' as const }, signal),
       retry: false,
     })),
   });
@@ -33,16 +34,25 @@ export function SelectionLine({ type, filter, picked, onFilter, onClearPicked, o
       {stages.map((_, i) => (
         <li key={i} className="flex items-center gap-1">
           {i > 0 && <ChevronRight className="size-3.5 text-quiet" aria-hidden="true" />}
-          <span className={`flex h-7 items-center rounded border ${i === empties && i > 0 ? 'border-trouble bg-trouble-soft' : 'border-line bg-sheet'}`}>
+          <span
+            className={`flex h-7 items-center rounded border ${i === empties && i > 0 ? 'border-trouble bg-trouble-soft' : 'border-line bg-sheet'}`}
+          >
             {i === 0 ? (
               <span className="px-2">{type.label}</span>
             ) : (
-              <button type="button" onClick={onOpen} title="Open in the filter" className="max-w-80 truncate px-2 font-mono text-xs hover:text-accent">
+              <button
+                type="button"
+                onClick={onOpen}
+                title="Open in the filter"
+                className="max-w-80 truncate px-2 font-mono text-xs hover:text-accent"
+              >
                 {conditions[i - 1]}
               </button>
             )}
             <Count count={counts[i]?.data?.numberMatched} failed={counts[i]?.isError} />
-            {i > 0 && <Remove label={`Remove the condition ${conditions[i - 1]}`} onClick={() => onFilter(without(i - 1))} />}
+            {i > 0 && (
+              <Remove label={`Remove the condition ${conditions[i - 1]}`} onClick={() => onFilter(without(i - 1))} />
+            )}
           </span>
         </li>
       ))}
@@ -61,12 +71,21 @@ export function SelectionLine({ type, filter, picked, onFilter, onClearPicked, o
 }
 
 function Count({ count, failed }: { count?: number | null; failed?: boolean }) {
-  return <span className={`pr-2 font-medium ${count == null ? 'text-quiet' : ''}`}>{failed ? '?' : count == null ? '…' : number(count)}</span>;
+  return (
+    <span className={`pr-2 font-medium ${count == null ? 'text-quiet' : ''}`}>
+      {failed ? '?' : count == null ? '…' : number(count)}
+    </span>
+  );
 }
 
 function Remove({ label, onClick }: { label: string; onClick: () => void }) {
   return (
-    <button type="button" aria-label={label} onClick={onClick} className="grid h-full w-6 place-items-center rounded-r border-l border-line text-quiet hover:text-trouble">
+    <button
+      type="button"
+      aria-label={label}
+      onClick={onClick}
+      className="grid h-full w-6 place-items-center rounded-r border-l border-line text-quiet hover:text-trouble"
+    >
       <X className="size-3.5" aria-hidden="true" />
     </button>
   );

@@ -33,7 +33,8 @@ export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcom
         <p key={o} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
           <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
           <span>
-            <b className="font-medium">{counted(r.totals[o], 'record')}</b> {reasons[o]} <LinkButton onClick={() => onShow(o)}>Show</LinkButton>
+            <b className="font-medium">{counted(r.totals[o], 'record')}</b> {reasons[o]}{' '}
+            <LinkButton onClick={() => onShow(o)}>Show</LinkButton>
           </span>
         </p>
       ))}

@@ -19,7 +19,12 @@ import { StateMark } from './StateMark';
 
 export function RunPage() {
   const id = useParams().id!;
-  const run = useWatched(['run', id], () => api.run(id), (signal) => api.watchRun(id, signal), (r) => isOver(r.state));
+  const run = useWatched(
+    ['run', id],
+    () => api.run(id),
+    (signal) => api.watchRun(id, signal),
+    (r) => isOver(r.state),
+  );
   if (run.isPending) return <Working what="Reading the run" />;
   if (!run.data) return <Trouble error={run.error} />;
   return <Watched key={id} run={run.data} />;
@@ -27,16 +32,20 @@ export function RunPage() {
 
 function Watched({ run: r }: { run: RunView }) {
   const [chosen, setChosen] = useState<Outcome | null>(null);
-  const tabs = outcomes.filter((o) => r.totals[o] > 0).map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
+  const tabs = outcomes
+    .filter((o) => r.totals[o] > 0)
+    .map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
   const outcome = chosen !== null && r.totals[chosen] > 0 ? chosen : (tabs[0]?.outcome ?? 'changed');
   return (
     <main className="flex h-full flex-col">
       <header className="space-y-3 border-b border-line px-4 pt-3 pb-3">
         <div className="flex items-start gap-4">
           <div className="min-w-0 flex-1 space-y-1">
-            <p className="text-lg leading-6 font-medium" role="status">
-              <StateMark state={r.state} />
-              <span className="text-base font-normal">: {situation(r)}</span>
+            <p className="flex items-center gap-2 text-lg leading-6" role="status">
+              <b className="font-medium">
+                <StateMark state={r.state} />
+              </b>
+              <span>{situation(r)}</span>
             </p>
             <h1>{r.sentence}</h1>
             <p className="text-quiet">
@@ -83,7 +92,12 @@ function Watched({ run: r }: { run: RunView }) {
             <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Take it away</h2>
             <p className="flex gap-2">
               {(['csv', 'jsonl'] as const).map((format) => (
-                <a key={format} href={`/api/runs/${r.id}/records?format=${format}`} download className="inline-flex h-8 items-center gap-1.5 rounded border border-line-strong bg-sheet px-3 hover:bg-sunken">
+                <a
+                  key={format}
+                  href={`/api/runs/${r.id}/records?format=${format}`}
+                  download
+                  className="inline-flex h-8 items-center gap-1.5 rounded border border-line-strong bg-sheet px-3 hover:bg-sunken"
+                >
                   <Download className="size-4" aria-hidden="true" /> {format === 'csv' ? 'CSV' : 'JSON Lines'}
                 </a>
               ))}
@@ -152,8 +166,10 @@ function pace(r: RunView): string {
   const done = r.totals.changed;
   const rate = r.workedMs > 0 ? done / (r.workedMs / 1000) : 0;
   const about = done > 0 && rate >= 1 ? `${number(Math.round(rate))} records a second. ` : '';
-  if (r.state === 'running' && rate > 0) return `${about}About ${duration((r.totals.not_yet / rate) * 1000)} left. Safe to close this page.`;
-  if (isOver(r.state)) return `${about}${counted(r.batchesDone, 'batch', 'batches')} in ${duration(r.workedMs)} of work.`;
+  if (r.state === 'running' && rate > 0)
+    return `${about}About ${duration((r.totals.not_yet / rate) * 1000)} left. Safe to close this page.`;
+  if (isOver(r.state))
+    return `${about}${counted(r.batchesDone, 'batch', 'batches')} in ${duration(r.workedMs)} of work.`;
   return 'Safe to close this page.';
 }
 

@@ -25,42 +25,49 @@ export function RunsPage() {
   const all = runs.data.pages.flat();
   const waiting = (previews.data ?? []).filter((p) => p.state === 'ready' && !p.expired);
   if (all.length === 0 && waiting.length === 0)
-    return <Empty title="No runs yet.">A run is the execution of one preview. Choose records, say what to change, look at the preview, and run it.</Empty>;
+    return (
+      <Empty title="No runs yet.">
+        A run is the execution of one preview. Choose records, say what to change, look at the preview, and run it.
+      </Empty>
+    );
   return (
     <main className="h-full space-y-6 overflow-auto p-4">
       <section>
         <h1 className="mb-2 text-base font-semibold">Runs</h1>
-        {all.length === 0 ? <p className="text-quiet">None yet.</p> : (
-        <table className="w-full border-separate border-spacing-0 border border-line bg-sheet">
-          <thead className="bg-sunken">
-            <tr>
-              {['State', 'Job', 'Changed', 'Matched', 'Started', 'By'].map((h) => (
-                <th key={h} className={`${cell} font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'}`}>
-                  {h}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {all.map((r) => (
-              <tr key={r.id} className="hover:bg-paper">
-                <td className={cell}>
-                  <StateMark state={r.state} />
-                </td>
-                <td className={`${cell} w-full max-w-0 truncate`}>
-                  <Link to={`/runs/${r.id}`} className="hover:text-accent hover:underline" title={r.sentence}>
-                    {r.sentence}
-                  </Link>
-                  {r.why && <span className="ml-2 text-quiet">{r.why}</span>}
-                </td>
-                <td className={`${cell} text-right`}>{number(r.totals.changed)}</td>
-                <td className={`${cell} text-right text-quiet`}>{number(r.totals.matched)}</td>
-                <td className={cell}>{moment(r.startedAt)}</td>
-                <td className={cell}>{r.startedBy}</td>
+        {all.length === 0 ? (
+          <p className="text-quiet">None yet.</p>
+        ) : (
+          <table className="w-full border-separate border-spacing-0 border border-line bg-sheet">
+            <thead className="bg-sunken">
+              <tr>
+                {['State', 'Job', 'Changed', 'Matched', 'Started', 'By'].map((h) => (
+                  <th key={h} className={`${cell} font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'}`}>
+                    {h}
+                  </th>
+                ))}
               </tr>
-            ))}
-          </tbody>
-        </table>)}
+            </thead>
+            <tbody>
+              {all.map((r) => (
+                <tr key={r.id} className="hover:bg-paper">
+                  <td className={cell}>
+                    <StateMark state={r.state} />
+                  </td>
+                  <td className={`${cell} w-full max-w-0 truncate`}>
+                    <Link to={`/runs/${r.id}`} className="hover:text-accent hover:underline" title={r.sentence}>
+                      {r.sentence}
+                    </Link>
+                    {r.why && <span className="ml-2 text-quiet">{r.why}</span>}
+                  </td>
+                  <td className={`${cell} text-right`}>{number(r.totals.changed)}</td>
+                  <td className={`${cell} text-right text-quiet`}>{number(r.totals.matched)}</td>
+                  <td className={cell}>{moment(r.startedAt)}</td>
+                  <td className={cell}>{r.startedBy}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
         {runs.hasNextPage && (
           <Button className="mt-3" busy={runs.isFetchingNextPage} onClick={() => void runs.fetchNextPage()}>
             Show more
@@ -73,7 +80,11 @@ export function RunsPage() {
           <ul className="border border-line bg-sheet">
             {waiting.map((p) => (
               <li key={p.id} className="flex items-center gap-4 border-b border-line px-3 py-1.5 last:border-b-0">
-                <Link to={`/previews/${p.id}`} className="min-w-0 flex-1 truncate hover:text-accent hover:underline" title={p.sentence}>
+                <Link
+                  to={`/previews/${p.id}`}
+                  className="min-w-0 flex-1 truncate hover:text-accent hover:underline"
+                  title={p.sentence}
+                >
                   {p.sentence}
                 </Link>
                 <span>{number(p.totals.not_yet)} will change</span>

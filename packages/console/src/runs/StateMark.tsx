@@ -15,7 +15,7 @@ const marks = {
 export function StateMark({ state }: { state: RunState }) {
   const [Sign, look] = marks[state];
   return (
-    <span className="inline-flex items-center gap-1.5">
+    <span className="inline-flex items-center gap-1.5 align-middle">
       <Sign className={`size-4 shrink-0 ${look}`} aria-hidden="true" />
       {stateWords(state)}
     </span>

@@ -22,12 +22,37 @@ export function SignIn({ onEntered, again }: { onEntered: () => void; again?: st
           <Mark />
           <h1 className="text-base font-semibold">Tantamos</h1>
         </div>
-        <p className="text-quiet">{again ? 'Your session has ended. Sign in again; your work is still here.' : 'Sign in to select, preview and change records.'}</p>
+        <p className="text-quiet">
+          {again
+            ? 'Your session has ended. Sign in again; your work is still here.'
+            : 'Sign in to select, preview and change records.'}
+        </p>
         <Labelled label="Login">
-          {(id) => <input id={id} className={textInput} value={login} onChange={(e) => setLogin(e.target.value)} autoComplete="username" autoFocus={!again} required />}
+          {(id) => (
+            <input
+              id={id}
+              className={textInput}
+              value={login}
+              onChange={(e) => setLogin(e.target.value)}
+              autoComplete="username"
+              autoFocus={!again}
+              required
+            />
+          )}
         </Labelled>
         <Labelled label="Password">
-          {(id) => <input id={id} className={textInput} type="password" value={password} onChange={(e) => setPassword(e.target.value)} autoComplete="current-password" autoFocus={Boolean(again)} required />}
+          {(id) => (
+            <input
+              id={id}
+              className={textInput}
+              type="password"
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+              autoComplete="current-password"
+              autoFocus={Boolean(again)}
+              required
+            />
+          )}
         </Labelled>
         <Problems error={enter.error} />
         <Button main type="submit" busy={enter.isPending} className="w-full">

@@ -6,16 +6,7 @@ export type Base = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'uuid' | '
 
 /** What a field is for. */
 export type FieldKind =
-  | 'text'
-  | 'number'
-  | 'yes_no'
-  | 'date'
-  | 'moment'
-  | 'choice'
-  | 'list'
-  | 'reference'
-  | 'key'
-  | 'other';
+  'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'choice' | 'list' | 'reference' | 'key' | 'other';
 
 export interface Choice {
   readonly value: string;

@@ -26,7 +26,11 @@ export function resolvePath(
 
 /** The same for a text such as a column name. */
 export function resolveColumn(catalog: Catalog, type: RecordType, column: string): FieldPath {
-  return resolvePath(catalog, type, column.split('.').map((name) => ({ name: name.trim() })));
+  return resolvePath(
+    catalog,
+    type,
+    column.split('.').map((name) => ({ name: name.trim() })),
+  );
 }
 
 /** A path as it is written: `grower.owner.name`. */

@@ -1,6 +1,7 @@
 import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
 import { editSentence, lowerEdit, type Assignment, type Edit } from '../edits/edit';
-import { Answers, bind, namesIn } from '../language/bind';
+import type { Answers } from '../language/bind';
+import { bind, namesIn } from '../language/bind';
 import type { NameQuestion } from '../language/checked';
 import { conditionWords, list, typeWords } from '../language/words';
 import { fail, ProblemError, type Problem } from '../problem';
@@ -58,7 +59,8 @@ export function checkJob(job: Job, catalog: Catalog): CheckedJob {
   const assignments = job.edits.flatMap((edit, i) => gather(() => lowerAt(edit, i, type, catalog)) ?? []);
   assignments.forEach(({ field }, i) => {
     const first = assignments.findIndex((a) => a.field === field);
-    if (first < i) gather(() => fail('same_field_twice', `${field.label} is changed twice.`, { where: `edits[${i}].field` }));
+    if (first < i)
+      gather(() => fail('same_field_twice', `${field.label} is changed twice.`, { where: `edits[${i}].field` }));
   });
   if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
   const { condition } = selection!;
@@ -95,7 +97,10 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
 export function jobSentence(job: Job, catalog: Catalog, matched?: number): string {
   // Before names are bound to keys, so that it says what the person said.
   const checked = checkSelection(job.selection, catalog);
-  const edits = list(job.edits.map((e) => editSentence(e, checked.type)), 'and');
+  const edits = list(
+    job.edits.map((e) => editSentence(e, checked.type)),
+    'and',
+  );
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
 }
 

@@ -1,5 +1,13 @@
 /** The states of a run (product words) and what may follow which. The database holds the same table as a trigger. */
-export const runStates = ['queued', 'running', 'paused', 'waiting_for_you', 'waiting_until', 'finished', 'stopped'] as const;
+export const runStates = [
+  'queued',
+  'running',
+  'paused',
+  'waiting_for_you',
+  'waiting_until',
+  'finished',
+  'stopped',
+] as const;
 export type RunState = (typeof runStates)[number];
 
 export type RunVerb = 'begin' | 'pause' | 'continue' | 'stop' | 'ask' | 'finish';

@@ -25,7 +25,11 @@ export class Answers {
     const label = catalog.type(question.typeId).label;
     if (found.length === 1) return found[0]!.key;
     if (found.length === 0)
-      return fail('unknown_name', `${label}: none is called “${clip(question.text)}”.`, { span, where, suggestions: span ? near.map(quote) : near });
+      return fail('unknown_name', `${label}: none is called “${clip(question.text)}”.`, {
+        span,
+        where,
+        suggestions: span ? near.map(quote) : near,
+      });
     const list = found.map((f) => `${f.key} (${f.hint})`).join(', ');
     return fail(
       'ambiguous_name',

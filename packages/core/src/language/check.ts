@@ -56,9 +56,13 @@ class Checker {
       case 'name': {
         const at = this.path(e);
         if (at.field.base === 'yes_no') return { kind: 'field', at };
-        return fail('type_mismatch', `“${at.field.name}” is ${article(at)}, so a condition must say what it is compared with.`, {
-          span: e.span,
-        });
+        return fail(
+          'type_mismatch',
+          `“${at.field.name}” is ${article(at)}, so a condition must say what it is compared with.`,
+          {
+            span: e.span,
+          },
+        );
       }
       case 'literal':
         if (e.type === 'yes_no') return { kind: 'value', dbType: 'boolean', text: e.text };
@@ -109,9 +113,12 @@ class Checker {
     if (field.base === 'yes_no' && op !== '=' && op !== '<>')
       fail('type_mismatch', `“${field.name}” is yes or no; it can only be equal or not.`, { span: other.span });
     if ((field.choices || field.kind === 'reference') && op !== '=' && op !== '<>')
-      fail('type_mismatch', `“${field.name}” is ${article(at)}; it has no order, so only = and <> fit.`, { span: other.span });
+      fail('type_mismatch', `“${field.name}” is ${article(at)}; it has no order, so only = and <> fit.`, {
+        span: other.span,
+      });
     if (other.kind === 'name') return this.otherField(at, other);
-    if (other.kind !== 'literal') return fail('type_mismatch', 'A field or a value is expected here.', { span: other.span });
+    if (other.kind !== 'literal')
+      return fail('type_mismatch', 'A field or a value is expected here.', { span: other.span });
     this.count(other.span);
     return this.literal(at, other);
   }
@@ -120,9 +127,13 @@ class Checker {
     const right = this.path(other);
     const alike = family[at.field.base] === family[right.field.base] && at.field.refersTo === right.field.refersTo;
     if (!alike)
-      fail('type_mismatch', `“${at.field.name}” is ${article(at)} and “${right.field.name}” is ${article(right)}; they cannot be compared.`, {
-        span: other.span,
-      });
+      fail(
+        'type_mismatch',
+        `“${at.field.name}” is ${article(at)} and “${right.field.name}” is ${article(right)}; they cannot be compared.`,
+        {
+          span: other.span,
+        },
+      );
     return { kind: 'field', at: right };
   }
 
@@ -132,7 +143,8 @@ class Checker {
     if (field.kind === 'reference' && field.refersTo !== null) {
       const dbType = field.dbType;
       if (literal.type === 'text') return { kind: 'named', question: { typeId: field.refersTo, text, span }, dbType };
-      if (literal.type === 'number' && field.base === 'number') return { kind: 'value', dbType: numberType(text), text };
+      if (literal.type === 'number' && field.base === 'number')
+        return { kind: 'value', dbType: numberType(text), text };
       return mismatch(at, literal);
     }
     if (field.choices) {
@@ -155,7 +167,8 @@ class Checker {
       case 'date':
         if (literal.type === 'moment')
           return { kind: 'value', dbType: 'timestamptz', text: canonical('moment', text, field.label, span) };
-        if (literal.type !== 'date') return mismatch(at, literal, literal.type === 'text' ? `DATE('${text}')` : undefined);
+        if (literal.type !== 'date')
+          return mismatch(at, literal, literal.type === 'text' ? `DATE('${text}')` : undefined);
         return { kind: 'value', dbType: 'date', text: canonical('date', text, field.label, span) };
       default:
         if (literal.type !== 'moment' && literal.type !== 'date')

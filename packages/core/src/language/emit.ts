@@ -56,7 +56,10 @@ export function emit(tree: Checked, scope: Scope): Sql {
       return sql`(not ${emit(tree.operand, scope)})`;
     case 'and':
     case 'or':
-      return sql`(${join(tree.operands.map((o) => emit(o, scope)), ` ${tree.kind} `)})`;
+      return sql`(${join(
+        tree.operands.map((o) => emit(o, scope)),
+        ` ${tree.kind} `,
+      )})`;
     case 'compare':
       return sql`(${emit(tree.left, scope)} ${raw(tree.op)} ${emit(tree.right, scope)})`;
     case 'in':

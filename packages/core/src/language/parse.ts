@@ -87,7 +87,8 @@ class Parser {
   private isNull(operand: Expression): Expression {
     const negated = this.takeWord('not') !== undefined;
     const last = this.takeWord('null');
-    if (!last) fail('syntax', 'After IS, expected NULL or NOT NULL.', { span: this.peek().span, suggestions: ['NULL'] });
+    if (!last)
+      fail('syntax', 'After IS, expected NULL or NOT NULL.', { span: this.peek().span, suggestions: ['NULL'] });
     return { kind: 'isNull', negated, operand, span: cover(operand.span, last.span) };
   }
 
@@ -101,7 +102,8 @@ class Parser {
 
   private between(operand: Expression, negated: boolean): Expression {
     const low = this.operand();
-    if (!this.takeWord('and')) fail('syntax', 'BETWEEN needs two values with AND between them.', { span: this.peek().span });
+    if (!this.takeWord('and'))
+      fail('syntax', 'BETWEEN needs two values with AND between them.', { span: this.peek().span });
     const high = this.operand();
     return { kind: 'between', negated, operand, low, high, span: cover(operand.span, high.span) };
   }
@@ -151,9 +153,13 @@ class Parser {
     const open = this.symbol('(');
     const token = this.next();
     if (token.kind !== 'text')
-      fail('syntax', `${name.text.toUpperCase()} needs a text such as ${type === 'date' ? "'2026-05-01'" : "'2026-05-01T08:00:00Z'"}.`, {
-        span: token.span,
-      });
+      fail(
+        'syntax',
+        `${name.text.toUpperCase()} needs a text such as ${type === 'date' ? "'2026-05-01'" : "'2026-05-01T08:00:00Z'"}.`,
+        {
+          span: token.span,
+        },
+      );
     const close = this.symbol(')', open.span);
     return { kind: 'literal', type, text: token.text, span: cover(name.span, close.span) };
   }

@@ -11,7 +11,9 @@ export function print(e: Expression): string {
       return `NOT ${bracketed(e.operand)}`;
     case 'and':
     case 'or':
-      return e.operands.map((o) => (o.kind === 'and' || o.kind === 'or' ? `(${print(o)})` : print(o))).join(` ${e.kind.toUpperCase()} `);
+      return e.operands
+        .map((o) => (o.kind === 'and' || o.kind === 'or' ? `(${print(o)})` : print(o)))
+        .join(` ${e.kind.toUpperCase()} `);
     case 'compare':
       return `${print(e.left)} ${e.op} ${print(e.right)}`;
     case 'in':

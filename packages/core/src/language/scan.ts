@@ -64,7 +64,9 @@ function closing(source: string, from: number, quote: string): number {
     at = source.indexOf(quote, at);
     if (at < 0) {
       const what = quote === "'" ? 'The text' : 'The quoted name';
-      fail('syntax', `${what} that begins here has no closing ${quote}.`, { span: { start: from, end: source.length } });
+      fail('syntax', `${what} that begins here has no closing ${quote}.`, {
+        span: { start: from, end: source.length },
+      });
     }
     if (source[at + 1] !== quote) return at;
     at += 2;

@@ -24,7 +24,9 @@ export function canonical(base: Base, text: string, what: string, span?: Span): 
       if (!isDay(trimmed)) return bad(`${what} is a date such as 2026-05-01; “${clip(text)}” is not.`);
       return trimmed;
     case 'moment':
-      return canonicalMoment(trimmed) ?? bad(`${what} is a moment such as 2026-05-01T08:00:00Z; “${clip(text)}” is not.`);
+      return (
+        canonicalMoment(trimmed) ?? bad(`${what} is a moment such as 2026-05-01T08:00:00Z; “${clip(text)}” is not.`)
+      );
     case 'uuid':
       if (!/^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(trimmed))
         return bad(`${what} is a UUID; “${clip(text)}” is not.`);
@@ -43,18 +45,28 @@ export function choiceValue(field: Field, text: string, span?: Span): string {
   const byValue = choices.find((c) => c.value === text);
   const byLabel = choices.filter((c) => c.label === text);
   if (byValue && byLabel.some((c) => c.value !== byValue.value))
-    return fail('ambiguous_name', `“${clip(text)}” is the value of one choice and the label of another of ${field.label}.`, {
-      span,
-      suggestions: shown([byValue.value, ...byLabel.map((c) => c.value)]),
-    });
+    return fail(
+      'ambiguous_name',
+      `“${clip(text)}” is the value of one choice and the label of another of ${field.label}.`,
+      {
+        span,
+        suggestions: shown([byValue.value, ...byLabel.map((c) => c.value)]),
+      },
+    );
   const found = byValue ?? (byLabel.length === 1 ? byLabel[0] : undefined) ?? looseChoice(choices, text);
   if (found) return found.value;
-  const near = closest(text, choices.flatMap((c) => [c.value, c.label]))
-    .map((n) => choices.find((c) => c.value === n || c.label === n)!.value);
-  return fail('unknown_choice', `“${clip(text)}” is no choice of ${field.label}; the choices are ${choices.map((c) => c.value).join(', ')}.`, {
-    span,
-    suggestions: shown([...near, ...choices.map((c) => c.value)]),
-  });
+  const near = closest(
+    text,
+    choices.flatMap((c) => [c.value, c.label]),
+  ).map((n) => choices.find((c) => c.value === n || c.label === n)!.value);
+  return fail(
+    'unknown_choice',
+    `“${clip(text)}” is no choice of ${field.label}; the choices are ${choices.map((c) => c.value).join(', ')}.`,
+    {
+      span,
+      suggestions: shown([...near, ...choices.map((c) => c.value)]),
+    },
+  );
 }
 
 function looseChoice(choices: NonNullable<Field['choices']>, text: string) {
@@ -78,7 +90,9 @@ export function isDay(text: string): boolean {
 
 /** ISO 8601 date and time; without an offset it is taken as UTC. */
 function canonicalMoment(text: string): string | undefined {
-  const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,6})?)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/i.exec(text);
+  const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,6})?)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/i.exec(
+    text,
+  );
   if (!match || !isDay(match[1]!)) return undefined;
   const [, day, hour = '00', minute = '00', second = '00', fraction = '', zone = 'Z'] = match;
   if (Number(hour) > 23 || Number(minute) > 59 || Number(second) > 59) return undefined;
@@ -108,9 +122,13 @@ function checkNumber(field: Field, text: string): void {
   const limit = wholeLimits[field.dbType];
   if (limit !== undefined) {
     const number = BigInt(whole === '' ? '0' : whole!);
-    if (number > limit + (sign === '-' ? 1n : 0n)) fail('bad_value', `${field.label} takes numbers up to ${limit}; “${clip(text)}” is beyond.`);
+    if (number > limit + (sign === '-' ? 1n : 0n))
+      fail('bad_value', `${field.label} takes numbers up to ${limit}; “${clip(text)}” is beyond.`);
   } else if (field.precision !== null && whole!.length > field.precision - (field.scale ?? 0)) {
-    fail('bad_value', `${field.label} takes ${field.precision - (field.scale ?? 0)} digits before the point; “${clip(text)}” has more.`);
+    fail(
+      'bad_value',
+      `${field.label} takes ${field.precision - (field.scale ?? 0)} digits before the point; “${clip(text)}” has more.`,
+    );
   }
 }
 

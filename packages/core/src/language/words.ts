@@ -63,7 +63,10 @@ function compareWords(tree: Extract<Checked, { kind: 'compare' }>): string {
 function operandWords(tree: Checked, beside: FieldPath | null = null): string {
   switch (tree.kind) {
     case 'field':
-      return [...tree.at.through.map((s) => s.field), tree.at.field].map((f) => f.label.toLowerCase()).join(' ’s ').replaceAll(' ’s', '’s');
+      return [...tree.at.through.map((s) => s.field), tree.at.field]
+        .map((f) => f.label.toLowerCase())
+        .join(' ’s ')
+        .replaceAll(' ’s', '’s');
     case 'named':
       return clip(tree.question.text);
     case 'value': {

@@ -92,12 +92,16 @@ function sortPaths(selection: CheckedSelection, catalog: Catalog, sort: readonly
 
 /** Rows after a place: (a > x) or (a = x and b > y) …, with nulls where PostgreSQL puts them. */
 function pastPlace(order: readonly Order[], after: readonly (string | null)[]): Sql {
-  if (after.length !== order.length) fail('bad_request', 'The page mark does not fit this sort order.', { where: 'after' });
+  if (after.length !== order.length)
+    fail('bad_request', 'The page mark does not fit this sort order.', { where: 'after' });
   const branches = order.map((last, i) => {
     const equal = order.slice(0, i).map((o, j) => sql`${o.column} is not distinct from ${place(o, after[j]!)}`);
     return join([...equal, beyond(last, after[i]!)], ' and ');
   });
-  return sql`(${join(branches.map((b) => sql`(${b})`), ' or ')})`;
+  return sql`(${join(
+    branches.map((b) => sql`(${b})`),
+    ' or ',
+  )})`;
 }
 
 function beyond(o: Order, at: string | null): Sql {

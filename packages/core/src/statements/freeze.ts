@@ -37,7 +37,13 @@ export function freezeJob(job: CheckedJob, catalog: Catalog, range: KeyRange, fr
  * Freezes what taking back a stretch of a run's batches would do: the last changed record first, and only where the
  * record still holds what was written.
  */
-export function freezeUndo(plan: Plan, catalog: Catalog, runId: string, stretch: { from: number; to: number }, freeze: Freeze): Sql {
+export function freezeUndo(
+  plan: Plan,
+  catalog: Catalog,
+  runId: string,
+  stretch: { from: number; to: number },
+  freeze: Freeze,
+): Sql {
   return freezeRows(undoRows(plan, catalog, runId, stretch), plan.writes, freeze);
 }
 
@@ -48,7 +54,10 @@ export function jobRows(job: CheckedJob, plan: Plan, catalog: Catalog, range: Ke
   const key = sql`${scope.root}.${identifier(keyOf(type).name)}`;
   const columns = job.assignments.flatMap((a, i) => {
     const old = sql`${scope.root}.${identifier(a.field.name)}`;
-    return [sql`${asText(old)} as ${raw(`old_${i + 1}`)}`, sql`${asText(newValue(a, scope))} as ${raw(`new_${i + 1}`)}`];
+    return [
+      sql`${asText(old)} as ${raw(`old_${i + 1}`)}`,
+      sql`${asText(newValue(a, scope))} as ${raw(`new_${i + 1}`)}`,
+    ];
   });
   const hash = signature(plan, catalog, scope);
   const where = conditionOf(job.selection, scope, range);
@@ -71,13 +80,18 @@ function undoRows(plan: Plan, catalog: Catalog, runId: string, stretch: { from: 
     const at = raw('c.n::text');
     return sql`case when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${raw(`c.new_${i + 1}`)} end`;
   });
-  const asWritten = join(now.map((n, i) => sql`${n} is not distinct from ${written[i]!}`), ' and ');
+  const asWritten = join(
+    now.map((n, i) => sql`${n} is not distinct from ${written[i]!}`),
+    ' and ',
+  );
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const values = plan.writes.map(
     (f, i) => sql`join tantamos.batch_value ${raw(`v${i + 1}`)} on ${raw(`v${i + 1}`)}.preview = b.preview
         and ${raw(`v${i + 1}`)}.position = b.position and ${raw(`v${i + 1}`)}.field = ${value(f)}`,
   );
-  const arrays = plan.writes.map((_, i) => raw(`unnest(v${i + 1}.new[s.low + 1:s.high]), unnest(v${i + 1}.old[s.low + 1:s.high])`));
+  const arrays = plan.writes.map((_, i) =>
+    raw(`unnest(v${i + 1}.new[s.low + 1:s.high]), unnest(v${i + 1}.old[s.low + 1:s.high])`),
+  );
   const names = plan.writes.map((_, i) => raw(`new_${i + 1}, old_${i + 1}`));
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
@@ -104,7 +118,9 @@ function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze): Sql {
   const id = sql`${value(freeze.previewId)}::uuid`;
   const position = sql`(${value(freeze.firstPosition)}::int + g.chunk)::int`;
   const columns = fields.map((_, i) => raw(`old_${i + 1}, new_${i + 1}`));
-  const arrays = fields.map((_, i) => raw(`array_agg(old_${i + 1}) as old_${i + 1}, array_agg(new_${i + 1}) as new_${i + 1}`));
+  const arrays = fields.map((_, i) =>
+    raw(`array_agg(old_${i + 1}) as old_${i + 1}, array_agg(new_${i + 1}) as new_${i + 1}`),
+  );
   const inserts = fields.map(
     (field, i) => sql`, ${raw(`value_${i + 1}`)} as (
       insert into tantamos.batch_value (preview, position, field, old, new)
@@ -139,7 +155,10 @@ function newValue(a: Assignment, scope: Scope): Sql {
 
 /** The message of the first rule the record would break with its new values; null when it breaks none. */
 function brokenRule(job: CheckedJob, scope: Scope): Sql {
-  const rules = rulesTouched(job.selection.type, job.assignments.map((a) => a.field.name));
+  const rules = rulesTouched(
+    job.selection.type,
+    job.assignments.map((a) => a.field.name),
+  );
   if (rules.length === 0) return raw('null::text');
   const fields = [...new Set(rules.flatMap((r) => r.fields))];
   const columns = fields.map((name) => {
@@ -152,10 +171,12 @@ function brokenRule(job: CheckedJob, scope: Scope): Sql {
 }
 
 function allSame(plan: Plan): Sql {
-  return join(plan.writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`)), ' and ');
+  return join(
+    plan.writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`)),
+    ' and ',
+  );
 }
 
 function letter(outcome: keyof typeof outcomeLetters): Sql {
   return raw(`'${outcomeLetters[outcome]}'`);
 }
-

@@ -1,7 +1,7 @@
 import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
 import { pathText, resolveColumn } from '../catalog/path';
 import { walk, type Checked, type FieldPath } from '../language/checked';
-import { Scope } from '../language/emit';
+import type { Scope } from '../language/emit';
 import { join, raw, sql, type Sql } from '../sql/sql';
 import type { CheckedJob } from '../job/job';
 

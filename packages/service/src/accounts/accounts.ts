@@ -24,7 +24,8 @@ export class Accounts {
       'select id, login, name, role, password from tantamos.account where login = lower($1) and active',
       [login],
     );
-    if (!(await checkPassword(password, row?.password)) || !row) return fail('wrong_credentials', 'That name and password do not go together.');
+    if (!(await checkPassword(password, row?.password)) || !row)
+      return fail('wrong_credentials', 'That name and password do not go together.');
     const secret = randomBytes(32).toString('base64url');
     const session = await this.database.one<{ expires_at: Date }>(
       `insert into tantamos.session (secret_hash, account, kind, label, expires_at)

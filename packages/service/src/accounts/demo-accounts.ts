@@ -21,7 +21,12 @@ export interface Entry {
 export async function needAccounts({ accounts, database }: Services, demoLoaded: boolean): Promise<readonly Entry[]> {
   if (!(await accounts.any())) {
     if (!demoLoaded) {
-      const first = { login: 'admin', name: 'Administrator', role: 'administrator', password: randomBytes(9).toString('base64url') } as const;
+      const first = {
+        login: 'admin',
+        name: 'Administrator',
+        role: 'administrator',
+        password: randomBytes(9).toString('base64url'),
+      } as const;
       await accounts.add(first);
       return [first];
     }

@@ -12,11 +12,22 @@ export async function hashPassword(password: string): Promise<string> {
 /** Takes the same time whether the password is right, wrong or there is no such account (`stored` undefined). */
 export async function checkPassword(password: string, stored: string | undefined): Promise<boolean> {
   const [n, r, p, salt, hash] = (stored ?? noAccount).split('$');
-  const derived = await derive(password, Buffer.from(salt!, 'base64'), { ...cost, N: Number(n), r: Number(r), p: Number(p) });
+  const derived = await derive(password, Buffer.from(salt!, 'base64'), {
+    ...cost,
+    N: Number(n),
+    r: Number(r),
+    p: Number(p),
+  });
   return timingSafeEqual(derived, Buffer.from(hash!, 'base64')) && stored !== undefined;
 }
 
-const noAccount = [cost.N, cost.r, cost.p, Buffer.alloc(16).toString('base64'), Buffer.alloc(32).toString('base64')].join('$');
+const noAccount = [
+  cost.N,
+  cost.r,
+  cost.p,
+  Buffer.alloc(16).toString('base64'),
+  Buffer.alloc(32).toString('base64'),
+].join('$');
 
 function derive(password: string, salt: Buffer, options: ScryptOptions): Promise<Buffer> {
   return new Promise((resolve, reject) =>

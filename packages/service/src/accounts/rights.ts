@@ -26,10 +26,12 @@ export function mustBeAllowed(person: Person, wanted: Act): void {
       return;
     case 'start preview':
     case 'withdraw preview':
-      if (wanted.owner !== person.id) fail('not_permitted', 'Only the person who made a preview, or an administrator, may do this with it.');
+      if (wanted.owner !== person.id)
+        fail('not_permitted', 'Only the person who made a preview, or an administrator, may do this with it.');
       return;
     case 'steer run':
-      if (wanted.owner !== person.id) fail('not_permitted', 'Only the person who started a run, or an administrator, may do this with it.');
+      if (wanted.owner !== person.id)
+        fail('not_permitted', 'Only the person who started a run, or an administrator, may do this with it.');
       return;
     case 'settings':
       fail('not_permitted', 'Settings are for administrators.');

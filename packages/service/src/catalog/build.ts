@@ -26,7 +26,13 @@ export function buildTypes(
     const key = keyColumn(table.oid);
     const references = new Map(
       rules
-        .filter((c) => c.kind === 'f' && c.columns.length === 1 && c.target !== null && keyColumn(c.target) === c.target_columns?.[0])
+        .filter(
+          (c) =>
+            c.kind === 'f' &&
+            c.columns.length === 1 &&
+            c.target !== null &&
+            keyColumn(c.target) === c.target_columns?.[0],
+        )
         .map((c) => [c.columns[0]!, idOf.get(c.target!)] as const)
         .flatMap(([column, target]) => (target === undefined ? [] : [[column, target] as const])),
     );
@@ -41,10 +47,15 @@ export function buildTypes(
       comment: table.comment,
       key,
       nameField: settings.nameField ?? guessName(fields),
-      ownerFields: settings.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
+      ownerFields:
+        settings.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       fields,
       rules: rules.flatMap((c) => buildRule(c)),
-      triggers: (triggers.get(table.oid) ?? []).map((t) => ({ name: t.name, comment: t.comment, onFields: t.on_columns })),
+      triggers: (triggers.get(table.oid) ?? []).map((t) => ({
+        name: t.name,
+        comment: t.comment,
+        onFields: t.on_columns,
+      })),
       notChangeable: whyNotChangeable(table, rules, key, fields),
       hidden: settings.hidden,
       bounds: {
@@ -115,7 +126,9 @@ function digitsOf(type: string): [number | null, number | null] {
 
 /** From an enum, or from a CHECK that lists the texts it allows. */
 function choicesOf(column: ColumnRow, constraints: readonly ConstraintRow[]): Choice[] | null {
-  const check = constraints.find((c) => c.kind === 'c' && c.columns.length === 1 && c.columns[0] === column.name && choiceTexts(c.condition));
+  const check = constraints.find(
+    (c) => c.kind === 'c' && c.columns.length === 1 && c.columns[0] === column.name && choiceTexts(c.condition),
+  );
   const values = column.labels ?? (check ? choiceTexts(check.condition) : null);
   return values ? values.map((value) => ({ value, label: words(value) })) : null;
 }
@@ -134,7 +147,12 @@ function buildRule(c: ConstraintRow): Rule[] {
   return [{ name: c.name, message, condition: c.condition, fields: c.columns, holdsForAll: c.validated }];
 }
 
-function whyNotEditable(column: ColumnRow, isKey: boolean, base: Base, settings: FieldSettings | undefined): string | null {
+function whyNotEditable(
+  column: ColumnRow,
+  isKey: boolean,
+  base: Base,
+  settings: FieldSettings | undefined,
+): string | null {
   if (isKey) return 'it is the key of the record.';
   if (column.generated) return 'the database works it out from other fields.';
   if (column.identity_always) return 'the database numbers it.';
@@ -145,14 +163,21 @@ function whyNotEditable(column: ColumnRow, isKey: boolean, base: Base, settings:
   return null;
 }
 
-function whyNotChangeable(table: TableRow, constraints: readonly ConstraintRow[], key: string | null, fields: readonly Field[]): string | null {
+function whyNotChangeable(
+  table: TableRow,
+  constraints: readonly ConstraintRow[],
+  key: string | null,
+  fields: readonly Field[],
+): string | null {
   const label = words(table.table);
   if (table.is_view) return `${label} is a view: its records can be read and not changed.`;
   const primary = constraints.find((c) => c.kind === 'p');
   if (!primary) return `${label} have no primary key, so a record cannot be named: they can be read and not changed.`;
-  if (key === null) return `${label} have a key of ${primary.columns.length} fields (${primary.columns.join(', ')}): they can be read and not changed.`;
+  if (key === null)
+    return `${label} have a key of ${primary.columns.length} fields (${primary.columns.join(', ')}): they can be read and not changed.`;
   const base = fields.find((f) => f.name === key)!.base;
-  if (!['text', 'number', 'uuid'].includes(base)) return `${label} have a key of a kind that cannot be used here: they can be read and not changed.`;
+  if (!['text', 'number', 'uuid'].includes(base))
+    return `${label} have a key of a kind that cannot be used here: they can be read and not changed.`;
   if (!table.updatable) return `The account Tantamos uses in the database may not change ${label.toLowerCase()}.`;
   return null;
 }

@@ -29,7 +29,9 @@ export class CatalogStore {
     for (const name of change.ownerFields ?? []) {
       const field = fieldOf(type, name);
       if (field.kind !== 'reference')
-        fail('type_mismatch', `${field.label} is not a reference, so it cannot say who answers for the record.`, { where: 'ownerFields' });
+        fail('type_mismatch', `${field.label} is not a reference, so it cannot say who answers for the record.`, {
+          where: 'ownerFields',
+        });
     }
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
     const next = { ...now, ...change };
@@ -41,7 +43,17 @@ export class CatalogStore {
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
          changed_at = now()`,
-      [type.id, next.label, next.nameField, next.ownerFields, next.hidden, next.mostRecords, next.typedFrom, next.largestBatch, account],
+      [
+        type.id,
+        next.label,
+        next.nameField,
+        next.ownerFields,
+        next.hidden,
+        next.mostRecords,
+        next.typedFrom,
+        next.largestBatch,
+        account,
+      ],
     );
     this.kept = undefined;
   }
@@ -63,7 +75,11 @@ export class CatalogStore {
   }
 
   private async read(): Promise<Catalog> {
-    const [read, types, fields] = await Promise.all([introspect(this.database), this.typeSettings(), this.fieldSettings()]);
+    const [read, types, fields] = await Promise.all([
+      introspect(this.database),
+      this.typeSettings(),
+      this.fieldSettings(),
+    ]);
     return new Catalog(buildTypes(read, types, fields));
   }
 

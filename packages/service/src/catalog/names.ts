@@ -20,7 +20,11 @@ import type { Database } from '../database/database';
 const mostCompared = 20_000;
 
 /** Looks up which records the names mean: first by name, then, where none has it, by key. */
-export async function answerNames(database: Database, catalog: Catalog, questions: readonly NameQuestion[]): Promise<Answers> {
+export async function answerNames(
+  database: Database,
+  catalog: Catalog,
+  questions: readonly NameQuestion[],
+): Promise<Answers> {
   const answers = new Answers();
   for (const typeId of new Set(questions.map((q) => q.typeId))) {
     const type = catalog.type(typeId);
@@ -38,7 +42,11 @@ export async function answerNames(database: Database, catalog: Catalog, question
 }
 
 /** Names of records by key; keys without a record are absent. */
-export async function namesOf(database: Database, type: RecordType, keys: readonly string[]): Promise<Map<string, string>> {
+export async function namesOf(
+  database: Database,
+  type: RecordType,
+  keys: readonly string[],
+): Promise<Map<string, string>> {
   if (type.nameField === null || type.key === null || keys.length === 0) return new Map();
   const key = keyOf(type);
   const rows = await database.ask<{ key: string; name: string | null }>(
@@ -112,5 +120,8 @@ async function near(database: Database, type: RecordType, text: string): Promise
   const rows = await database.ask<{ name: string }>(
     sql`select distinct ${name}::text as name from ${tableOf(type)} where ${name} is not null and ${where} limit ${value(mostCompared)}`,
   );
-  return closest(text, rows.map((r) => r.name));
+  return closest(
+    text,
+    rows.map((r) => r.name),
+  );
 }

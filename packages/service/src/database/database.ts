@@ -76,7 +76,10 @@ export class Database {
   }
 
   /** A transaction around `work`; rolled back if it throws. */
-  async transaction<T>(level: 'read committed' | 'repeatable read', work: (connection: Connection) => Promise<T>): Promise<T> {
+  async transaction<T>(
+    level: 'read committed' | 'repeatable read',
+    work: (connection: Connection) => Promise<T>,
+  ): Promise<T> {
     return this.with(async (connection) => {
       await connection.query(`begin isolation level ${level}`);
       try {
@@ -118,7 +121,12 @@ export class Database {
 
   /** A connection of its own, outside the pool: for listening. */
   async listener(): Promise<Client> {
-    const client = new Client({ connectionString: this.settings.url, options, application_name: 'tantamos listener', keepAlive: true });
+    const client = new Client({
+      connectionString: this.settings.url,
+      options,
+      application_name: 'tantamos listener',
+      keepAlive: true,
+    });
     await client.connect();
     return client;
   }

@@ -25,12 +25,18 @@ export async function migrate(database: Database): Promise<void> {
       );
       const at = rows[0]!.version;
       if (at > newest)
-        fail('unavailable', `The database is at version ${at}, newer than this program (${newest}). Start a newer Tantamos on it.`);
+        fail(
+          'unavailable',
+          `The database is at version ${at}, newer than this program (${newest}). Start a newer Tantamos on it.`,
+        );
       for (const file of files.filter((f) => Number(f.slice(0, 3)) > at)) {
         await connection.query('begin');
         try {
           await connection.query(await readFile(join(folder, file), 'utf8'));
-          await connection.query('insert into tantamos.migration (version, name) values ($1, $2)', [Number(file.slice(0, 3)), file]);
+          await connection.query('insert into tantamos.migration (version, name) values ($1, $2)', [
+            Number(file.slice(0, 3)),
+            file,
+          ]);
           await connection.query('commit');
         } catch (error) {
           await connection.query('rollback');

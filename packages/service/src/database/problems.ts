@@ -5,12 +5,17 @@ import { codeOf } from './refusal';
 export function asProblem(error: unknown): never {
   switch (codeOf(error)) {
     case '57014':
-      return fail('too_slow', 'The search took too long and was stopped; narrow the filter, or sort by a field with an index.');
+      return fail(
+        'too_slow',
+        'The search took too long and was stopped; narrow the filter, or sort by a field with an index.',
+      );
     case '54001':
       return fail('too_deep', 'The filter is too large for the database to read.');
     case '22003':
     case '22008':
-      return fail('bad_value', 'A number or date of the filter is beyond what the field can hold.', { where: 'filter' });
+      return fail('bad_value', 'A number or date of the filter is beyond what the field can hold.', {
+        where: 'filter',
+      });
     case '42501':
       return fail('not_permitted', 'The account Tantamos uses in the database may not read this type.');
   }

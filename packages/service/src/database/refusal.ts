@@ -27,7 +27,11 @@ export function outage(error: unknown): string | null {
   if (code === '25006') return 'The database is read-only; the run goes on when it takes changes again.';
   if (code === '53100') return 'The disk of the database is full; the run goes on when there is room again.';
   if (/^53/.test(code)) return 'The database has no connection or memory left; the run goes on when it has.';
-  if (/^(08|57P)/.test(code) || /^(ECONN|EPIPE|ETIMEDOUT|ENOTFOUND)/.test(code) || /[Cc]onnection (terminated|ended)|timeout exceeded/.test(messageOf(error)))
+  if (
+    /^(08|57P)/.test(code) ||
+    /^(ECONN|EPIPE|ETIMEDOUT|ENOTFOUND)/.test(code) ||
+    /[Cc]onnection (terminated|ended)|timeout exceeded/.test(messageOf(error))
+  )
     return 'The database cannot be reached; the run goes on when it answers again.';
   return null;
 }
@@ -40,11 +44,15 @@ export function refusalWords(error: unknown, type: RecordType): string {
   switch (code) {
     case '23505': {
       const found = /\((.+)\)=\((.*)\)/.exec(detail ?? '');
-      return found ? `Another record already has ${label(found[1])} “${clip(found[2]!)}”.` : `Another record already has this value (${constraint}).`;
+      return found
+        ? `Another record already has ${label(found[1])} “${clip(found[2]!)}”.`
+        : `Another record already has this value (${constraint}).`;
     }
     case '23503': {
       const found = /\((.+)\)=\((.*)\)/.exec(detail ?? '');
-      return found ? `${label(found[1])} ${clip(found[2]!)} does not exist, or is still pointed at.` : clip(message, 200);
+      return found
+        ? `${label(found[1])} ${clip(found[2]!)} does not exist, or is still pointed at.`
+        : clip(message, 200);
     }
     case '23502':
       return `${label(column)} is required.`;

@@ -1,11 +1,4 @@
-import {
-  applySlice,
-  outcomeLetters,
-  presentKeys,
-  render,
-  type Catalog,
-  type Plan,
-} from '@tantamos/core';
+import { applySlice, outcomeLetters, presentKeys, render, type Catalog, type Plan } from '@tantamos/core';
 import { createHash } from 'node:crypto';
 import type { Connection } from '../database/database';
 import { isRefusal, refusalWords } from '../database/refusal';
@@ -47,7 +40,14 @@ const claim = `
   order by s.position limit 1 for update of s skip locked`;
 
 /** Applies one claimed stretch and writes what became of each record, in the caller's transaction. */
-export async function applyBatch(connection: Connection, plan: Plan, catalog: Catalog, previewId: string, claimed: RunBatchRow, patience: Patience) {
+export async function applyBatch(
+  connection: Connection,
+  plan: Plan,
+  catalog: Catalog,
+  previewId: string,
+  claimed: RunBatchRow,
+  patience: Patience,
+) {
   const outcomes = [...claimed.outcomes];
   const causes: Record<string, string> = { ...claimed.causes };
   const altered: Record<string, Record<string, string | null>> = { ...claimed.altered };
@@ -55,7 +55,8 @@ export async function applyBatch(connection: Connection, plan: Plan, catalog: Ca
   const unseen: number[] = [];
 
   const attempt = async (places: readonly number[]): Promise<void> => {
-    const only = claimed.state === 'ready' && places.length === pending.length ? null : places.map((p) => p + claimed.low);
+    const only =
+      claimed.state === 'ready' && places.length === pending.length ? null : places.map((p) => p + claimed.low);
     const slice = { previewId, position: claimed.batch, low: claimed.low, high: claimed.high, only };
     await connection.query('savepoint attempt');
     let rows: AppliedRow[];

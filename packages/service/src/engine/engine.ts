@@ -102,7 +102,10 @@ export class Engine {
   private async lane(run: ActiveRun, number: number): Promise<void> {
     const worked = await this.database.with(async (connection) => {
       const lock = [lockSpace, `${run.id}/${number}`];
-      const { rows } = await connection.query<{ held: boolean }>('select pg_try_advisory_lock($1, hashtext($2)) as held', lock);
+      const { rows } = await connection.query<{ held: boolean }>(
+        'select pg_try_advisory_lock($1, hashtext($2)) as held',
+        lock,
+      );
       if (!rows[0]!.held) return false;
       try {
         await connection.query(
@@ -145,7 +148,13 @@ export class Engine {
   /** Where a run has come to when a lane finds nothing to do: finished, at the border where it asks, or waiting for locks. */
   private async settle(runId: string): Promise<void> {
     await this.runs.keepTotals(runId);
-    const rest = await this.database.one<{ state: string; before: number; after: number; changed: number; wait: number | null }>(
+    const rest = await this.database.one<{
+      state: string;
+      before: number;
+      after: number;
+      changed: number;
+      wait: number | null;
+    }>(
       `select run.state, count(*) filter (where s.state <> 'done' and s.position < coalesce(run.ask_before, 2147483647))::int as before,
          count(*) filter (where s.state <> 'done')::int as after, coalesce(sum(s.changed), 0)::int as changed,
          (extract(epoch from min(s.not_before) filter (where s.state = 'tail') - clock_timestamp()) * 1000)::int as wait
@@ -180,7 +189,9 @@ export class Engine {
     }
     this.log.error({ err: error, run: run.id }, 'lane failed');
     const known = error instanceof ProblemError || codeOf(error) !== '';
-    const reason = known ? `It cannot go on: ${(error as Error).message}` : 'It cannot go on; the log of the service says why.';
+    const reason = known
+      ? `It cannot go on: ${(error as Error).message}`
+      : 'It cannot go on; the log of the service says why.';
     await this.runs.say(run.id, 'pause', { account: null, reason }).catch((err: unknown) => {
       this.log.error({ err, run: run.id }, 'run could not be paused');
     });

@@ -22,7 +22,11 @@ export async function compileJob(database: Database, catalog: Catalog, job: Job)
 }
 
 /** The same for a selection alone. */
-export async function compileSelection(database: Database, catalog: Catalog, selection: Selection): Promise<CheckedSelection> {
+export async function compileSelection(
+  database: Database,
+  catalog: Catalog,
+  selection: Selection,
+): Promise<CheckedSelection> {
   const checked = checkSelection(selection, catalog);
   const { condition } = checked;
   if (!condition) return checked;

@@ -100,24 +100,52 @@ export class Previews {
     const { type } = checked.selection;
     const safety: Safety = { ...defaultSafety, ...job.safety };
     if (safety.batchSize > type.bounds.largestBatch)
-      fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, { where: 'safety.batchSize' });
+      fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
+        where: 'safety.batchSize',
+      });
     const why = await this.why(job.why);
     const plan = planOf(checked);
     const sentence = jobSentence(job, catalog);
-    const id = await this.insert({ kind: 'edit', undoOf: null, type, job, plan, sentence, why, account, batchSize: safety.batchSize });
-    this.start(id, async () => {
-      const ranges = await keyRanges(this.database, checked.selection);
-      return { fields: plan.writes, pieces: ranges.map((range) => this.freezer(checked, catalog, range, id, safety.batchSize)) };
-    }, (matched) => jobSentence(job, catalog, matched));
+    const id = await this.insert({
+      kind: 'edit',
+      undoOf: null,
+      type,
+      job,
+      plan,
+      sentence,
+      why,
+      account,
+      batchSize: safety.batchSize,
+    });
+    this.start(
+      id,
+      async () => {
+        const ranges = await keyRanges(this.database, checked.selection);
+        return {
+          fields: plan.writes,
+          pieces: ranges.map((range) => this.freezer(checked, catalog, range, id, safety.batchSize)),
+        };
+      },
+      (matched) => jobSentence(job, catalog, matched),
+    );
     return id;
   }
 
   /** Begins a preview that would put back what a run changed. */
-  async beginUndo(runId: string, source: PreviewRow, batches: number, account: string, why: string | undefined): Promise<string> {
+  async beginUndo(
+    runId: string,
+    source: PreviewRow,
+    batches: number,
+    account: string,
+    why: string | undefined,
+  ): Promise<string> {
     const catalog = await this.catalogs.get();
     const { plan, job } = source;
     const type = catalog.type(plan.type);
-    const fields = list(plan.writes.map((name) => type.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name), 'and');
+    const fields = list(
+      plan.writes.map((name) => type.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name),
+      'and',
+    );
     const sentence = (count?: number): string => {
       const number = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
       return `Put ${fields} back on the ${number}${typeWords(type)} changed by: ${source.sentence}`;
@@ -125,17 +153,35 @@ export class Previews {
     // The reason travels with the work unless another is given.
     const words = await this.why(why ?? source.why ?? undefined);
     const batchSize = source.batch_size;
-    const id = await this.insert({ kind: 'undo', undoOf: runId, type, job, plan, sentence: sentence(), why: words, account, batchSize });
-    this.start(id, async () => {
-      const step = Math.max(1, Math.floor(100_000 / batchSize));
-      const count = Math.max(1, Math.ceil(batches / step));
-      // The last batches first: what was changed last is put back first.
-      const stretches = Array.from({ length: count }, (_, i) => ({ from: (count - 1 - i) * step, to: (count - i) * step }));
-      const pieces = stretches.map(
-        (stretch) => (firstPosition: number) => freezeUndo(plan, catalog, runId, stretch, { previewId: id, firstPosition, batchSize }),
-      );
-      return { fields: plan.writes, pieces };
-    }, sentence);
+    const id = await this.insert({
+      kind: 'undo',
+      undoOf: runId,
+      type,
+      job,
+      plan,
+      sentence: sentence(),
+      why: words,
+      account,
+      batchSize,
+    });
+    this.start(
+      id,
+      async () => {
+        const step = Math.max(1, Math.floor(100_000 / batchSize));
+        const count = Math.max(1, Math.ceil(batches / step));
+        // The last batches first: what was changed last is put back first.
+        const stretches = Array.from({ length: count }, (_, i) => ({
+          from: (count - 1 - i) * step,
+          to: (count - i) * step,
+        }));
+        const pieces = stretches.map(
+          (stretch) => (firstPosition: number) =>
+            freezeUndo(plan, catalog, runId, stretch, { previewId: id, firstPosition, batchSize }),
+        );
+        return { fields: plan.writes, pieces };
+      },
+      sentence,
+    );
     return id;
   }
 
@@ -159,7 +205,10 @@ export class Previews {
 
   /** The newest previews that have not been started, newest first. */
   async list(limit: number): Promise<PreviewRow[]> {
-    return this.database.rows<PreviewRow>(`${selectPreviews} where r.id is null and p.state <> 'cancelled' order by p.made_at desc limit $1`, [limit]);
+    return this.database.rows<PreviewRow>(
+      `${selectPreviews} where r.id is null and p.state <> 'cancelled' order by p.made_at desc limit $1`,
+      [limit],
+    );
   }
 
   /** Stops working on it, or withdraws a ready one, so that it can never be started. */
@@ -191,14 +240,21 @@ export class Previews {
     await Promise.all([...this.tasks.keys()].map((id) => this.cancel(id)));
   }
 
-  private freezer(checked: CheckedJob, catalog: Catalog, range: Parameters<typeof freezeJob>[2], previewId: string, batchSize: number) {
+  private freezer(
+    checked: CheckedJob,
+    catalog: Catalog,
+    range: Parameters<typeof freezeJob>[2],
+    previewId: string,
+    batchSize: number,
+  ) {
     return (firstPosition: number) => freezeJob(checked, catalog, range, { previewId, firstPosition, batchSize });
   }
 
   private async why(given: string | undefined): Promise<string | null> {
     const why = given?.trim() || null;
     const workspace = await this.database.one<{ why_required: boolean }>('select why_required from tantamos.workspace');
-    if (why === null && workspace?.why_required) fail('why_required', 'This workspace asks for a reason: say why.', { where: 'why' });
+    if (why === null && workspace?.why_required)
+      fail('why_required', 'This workspace asks for a reason: say why.', { where: 'why' });
     return why;
   }
 
@@ -217,20 +273,41 @@ export class Previews {
       `insert into tantamos.preview (kind, undo_of, type, job, plan, sentence, why, made_by, batch_size, triggers, expires_at)
        select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, now() + make_interval(hours => preview_hours) from tantamos.workspace
        returning id`,
-      [p.kind, p.undoOf, p.type.id, p.job, p.plan, p.sentence, p.why, p.account, p.batchSize, JSON.stringify(triggersFor(p.type, p.plan))],
+      [
+        p.kind,
+        p.undoOf,
+        p.type.id,
+        p.job,
+        p.plan,
+        p.sentence,
+        p.why,
+        p.account,
+        p.batchSize,
+        JSON.stringify(triggersFor(p.type, p.plan)),
+      ],
     );
     return row!.id;
   }
 
   private start(id: string, prepare: () => Promise<Work>, sentence?: (matched: number) => string): void {
-    const task: Task = { progress: { done: 0, of: 1 }, cancelled: false, connection: null, finished: Promise.resolve() };
+    const task: Task = {
+      progress: { done: 0, of: 1 },
+      cancelled: false,
+      connection: null,
+      finished: Promise.resolve(),
+    };
     const finished = this.freeze(id, task, prepare, sentence)
       .catch((error: unknown) => this.failed(id, task, error))
       .finally(() => this.tasks.delete(id));
     this.tasks.set(id, Object.assign(task, { finished }));
   }
 
-  private async freeze(id: string, task: Task, prepare: () => Promise<Work>, sentence?: (matched: number) => string): Promise<void> {
+  private async freeze(
+    id: string,
+    task: Task,
+    prepare: () => Promise<Work>,
+    sentence?: (matched: number) => string,
+  ): Promise<void> {
     const { pieces, fields } = await prepare();
     task.progress = { done: 0, of: pieces.length };
     await this.database.transaction('repeatable read', async (connection) => {
@@ -241,19 +318,28 @@ export class Previews {
       let batches = 0;
       for (const piece of pieces) {
         if (task.cancelled) throw new Cancelled();
-        for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(connection, piece(batches))) {
+        for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(
+          connection,
+          piece(batches),
+        )) {
           if (row.field === null) batches += row.count;
           else pairs.add({ ...row, field: row.field });
         }
         task.progress = { done: task.progress.done + 1, of: pieces.length };
       }
       const { matched } = await this.writeTotals(connection, id, batches, pairs);
-      if (sentence) await connection.query('update tantamos.preview set sentence = $2 where id = $1', [id, sentence(matched)]);
+      if (sentence)
+        await connection.query('update tantamos.preview set sentence = $2 where id = $1', [id, sentence(matched)]);
       task.connection = null;
     });
   }
 
-  private async writeTotals(connection: Connection, id: string, batches: number, pairs: PairCounts): Promise<{ matched: number }> {
+  private async writeTotals(
+    connection: Connection,
+    id: string,
+    batches: number,
+    pairs: PairCounts,
+  ): Promise<{ matched: number }> {
     const { rows } = await connection.query<{ matched: number }>(
       `update tantamos.preview p set state = 'ready', ready_at = clock_timestamp(), batches = $2, pairs = $3, more_pairs = $4,
          matched = t.matched, will_change = t.will_change, already_right = t.already_right, not_allowed = t.not_allowed,
@@ -277,7 +363,11 @@ export class Previews {
     if (!cancelled) this.log.error({ err: error, preview: id }, 'preview failed');
     const trouble = cancelled ? null : troubleWords(error);
     await this.database
-      .rows(`update tantamos.preview set state = $2, trouble = $3 where id = $1 and state = 'working'`, [id, cancelled ? 'cancelled' : 'failed', trouble])
+      .rows(`update tantamos.preview set state = $2, trouble = $3 where id = $1 and state = 'working'`, [
+        id,
+        cancelled ? 'cancelled' : 'failed',
+        trouble,
+      ])
       .catch((err: unknown) => this.log.error({ err }, 'preview state not written'));
   }
 }
@@ -296,7 +386,9 @@ class PairCounts {
     known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
   }
   list(): Pair[] {
-    return [...this.counts.values()].flatMap((pairs) => [...pairs.values()].sort((a, b) => b.count - a.count).slice(0, mostPairs));
+    return [...this.counts.values()].flatMap((pairs) =>
+      [...pairs.values()].sort((a, b) => b.count - a.count).slice(0, mostPairs),
+    );
   }
   more(): string[] {
     return [...this.counts].filter(([, pairs]) => pairs.size > mostPairs).map(([field]) => field);

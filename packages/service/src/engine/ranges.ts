@@ -10,7 +10,10 @@ export async function keyRanges(database: Database, selection: CheckedSelection)
   const { type, keys } = selection;
   const pieces = Math.min(mostRanges, Math.ceil(type.about / aboutPerRange));
   if (keys || pieces < 2) return [{ from: null, to: null }];
-  const borders = keyOf(type).base === 'number' ? await evenBorders(database, selection, pieces) : await knownBorders(database, selection, pieces);
+  const borders =
+    keyOf(type).base === 'number'
+      ? await evenBorders(database, selection, pieces)
+      : await knownBorders(database, selection, pieces);
   return [null, ...borders].map((from, i) => ({ from, to: borders[i] ?? null }));
 }
 
@@ -21,7 +24,10 @@ async function evenBorders(database: Database, { type }: CheckedSelection, piece
   );
   if (!ends?.low || !ends.high) return [];
   const [low, high] = [BigInt(ends.low), BigInt(ends.high)];
-  const inner = Array.from({ length: pieces - 1 }, (_, i) => low + ((high - low + 1n) * BigInt(i + 1)) / BigInt(pieces));
+  const inner = Array.from(
+    { length: pieces - 1 },
+    (_, i) => low + ((high - low + 1n) * BigInt(i + 1)) / BigInt(pieces),
+  );
   return [...new Set(inner.map(String))];
 }
 

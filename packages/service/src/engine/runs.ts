@@ -64,9 +64,12 @@ export class Runs {
          on conflict (preview) do nothing returning id`,
         [previewId, account, options.atOnce, options.pace, options.askAfter],
       );
-      const id = rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
+      const id =
+        rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
       const split = options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter);
-      const whole = (await this.catalogs.get()).type(preview.type).fields.some((f) => f.kind === 'key' && f.base === 'number');
+      const whole = (await this.catalogs.get())
+        .type(preview.type)
+        .fields.some((f) => f.kind === 'key' && f.base === 'number');
       await insertBatches(connection, id, previewId, preview.type, whole, split);
       if (split) await connection.query('update tantamos.run set ask_before = $2 where id = $1', [id, split.border]);
       return id;
@@ -157,20 +160,33 @@ export class Runs {
     if (state === 'working') fail('not_ready', 'The preview is still being worked out.');
     if (state === 'cancelled') fail('preview_cancelled', 'The preview was withdrawn; make it again.');
     if (state === 'failed') fail('not_ready', `The preview could not be worked out: ${preview.trouble ?? ''}`);
-    if (expired) fail('preview_expired', 'The preview is too old to be started; make it again to see the records as they are now.');
+    if (expired)
+      fail(
+        'preview_expired',
+        'The preview is too old to be started; make it again to see the records as they are now.',
+      );
     if (count === 0) fail('nothing_to_do', 'Nothing would change, so there is nothing to run.');
     const { bounds, label } = (await this.catalogs.get()).type(preview.type);
     const number = (n: number): string => n.toLocaleString('en-US');
     const atMost = preview.kind === 'edit' ? preview.job.safety?.atMost : null;
     if (atMost != null && count > atMost)
-      fail('over_limit', `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`);
+      fail(
+        'over_limit',
+        `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`,
+      );
     if (preview.kind === 'edit' && bounds.mostRecords !== null && count > bounds.mostRecords)
-      fail('over_limit', `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`);
+      fail(
+        'over_limit',
+        `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`,
+      );
     const everything = preview.kind === 'edit' && !preview.job.selection.filter?.trim() && !preview.job.selection.keys;
     if (options.expect !== null && options.expect !== count)
       fail('expect_mismatch', `${number(count)} will change, not ${number(options.expect)}. Nothing was changed.`);
     if (options.expect === null && (everything || count >= bounds.typedFrom))
-      fail('expect_required', `${number(count)} will change${everything ? ', which is every record of the type' : ''}: say the number to start.`);
+      fail(
+        'expect_required',
+        `${number(count)} will change${everything ? ', which is every record of the type' : ''}: say the number to start.`,
+      );
   }
 }
 
@@ -199,7 +215,14 @@ async function findSplit(connection: Connection, previewId: string, count: numbe
 }
 
 /** One stretch a batch, in order; the batch with the border in it becomes two. A stretch with nothing to do is done. */
-async function insertBatches(connection: Connection, runId: string, previewId: string, type: string, whole: boolean, split: Split | null) {
+async function insertBatches(
+  connection: Connection,
+  runId: string,
+  previewId: string,
+  type: string,
+  whole: boolean,
+  split: Split | null,
+) {
   await connection.query(
     `insert into tantamos.run_batch (run, position, batch, low, high, type, outcomes, state, finished_at, key_low, key_high)
      select $1, s.position, s.batch, s.low, s.high, $3, o.outcomes,

@@ -20,7 +20,10 @@ import * as sessions from './resources/sessions';
 import * as types from './resources/types';
 
 // One handler a route; a route without one does not compile.
-const handlers = { ...sessions, ...types, ...records, ...jobs, ...previews, ...runs } as unknown as Record<RouteName, Handler<unknown, unknown>>;
+const handlers = { ...sessions, ...types, ...records, ...jobs, ...previews, ...runs } as unknown as Record<
+  RouteName,
+  Handler<unknown, unknown>
+>;
 handlers satisfies { [K in RouteName]: unknown };
 
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
@@ -29,8 +32,19 @@ const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
 export function createApp(services: Services, consoleFolder: string | null): Express {
   const app = express();
   app.disable('x-powered-by');
-  app.use(helmet({ contentSecurityPolicy: { useDefaults: false, directives: contentSecurity }, strictTransportSecurity: false }));
-  app.use(pinoHttp({ logger: services.log, useLevel: 'debug', serializers: { req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }) } }));
+  app.use(
+    helmet({
+      contentSecurityPolicy: { useDefaults: false, directives: contentSecurity },
+      strictTransportSecurity: false,
+    }),
+  );
+  app.use(
+    pinoHttp({
+      logger: services.log,
+      useLevel: 'debug',
+      serializers: { req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }) },
+    }),
+  );
   app.use('/api', (_req, res, next) => {
     res.setHeader('Cache-Control', 'no-store');
     next();
@@ -62,7 +76,8 @@ function handle(services: Services, route: Route, handler: Handler<unknown, unkn
       answer: await handler({ services, person, params, body, query, req, res }),
     });
     const key = route.startsWork ? req.get('Idempotency-Key') : undefined;
-    const { status, answer } = key === undefined ? await work() : await once(services.database, person, key, [route.path, params, body], work);
+    const { status, answer } =
+      key === undefined ? await work() : await once(services.database, person, key, [route.path, params, body], work);
     if (answer === sent) return;
     if (status === 204) res.status(204).end();
     else res.status(status).json(answer);
@@ -82,7 +97,9 @@ const signInLimit = rateLimit({
 function serveConsole(app: Express, folder: string): void {
   app.use('/assets', express.static(`${folder}/assets`, { immutable: true, maxAge: '1y', fallthrough: false }));
   app.use(express.static(folder, { index: false }));
-  app.get('/{*path}', (_req, res) => res.setHeader('Cache-Control', 'no-cache').sendFile('index.html', { root: folder }));
+  app.get('/{*path}', (_req, res) =>
+    res.setHeader('Cache-Control', 'no-cache').sendFile('index.html', { root: folder }),
+  );
 }
 
 const contentSecurity = {

@@ -23,7 +23,10 @@ export async function sendExport(database: Database, catalog: Catalog, res: Resp
   res.setHeader('Content-Disposition', `attachment; filename="${e.fileName}.${e.format}"`);
   if (e.format === 'jsonl') {
     res.type('application/jsonl');
-    return pipeline(Readable.from(records).map((r) => `${JSON.stringify(r)}\n`), res);
+    return pipeline(
+      Readable.from(records).map((r) => `${JSON.stringify(r)}\n`),
+      res,
+    );
   }
   res.type('text/csv; charset=utf-8; header=present');
   const header = ['key', 'name', 'outcome', 'cause', ...e.fields.flatMap((f) => [`${f} before`, `${f} after`])];
@@ -33,7 +36,13 @@ export async function sendExport(database: Database, catalog: Catalog, res: Resp
 }
 
 function csvRow(r: JournalRecord): (string | null)[] {
-  return [r.key, r.name, outcomeWords(r.outcome), r.cause, ...r.changes.flatMap((c) => [c.old.label ?? c.old.value, c.new.label ?? c.new.value])];
+  return [
+    r.key,
+    r.name,
+    outcomeWords(r.outcome),
+    r.cause,
+    ...r.changes.flatMap((c) => [c.old.label ?? c.old.value, c.new.label ?? c.new.value]),
+  ];
 }
 
 async function* namedRecords(database: Database, catalog: Catalog, e: Export): AsyncGenerator<JournalRecord> {

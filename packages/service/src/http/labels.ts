@@ -30,7 +30,11 @@ export class Labels {
 
   show(field: Field, value: string | null): Value {
     if (value === null) return { value };
-    const label = field.refersTo === null ? field.choices?.find((c) => c.value === value)?.label : this.names.get(field.refersTo)?.get(value);
+    if (field.base === 'yes_no') return { value, label: value === 'true' ? 'Yes' : 'No' };
+    const label =
+      field.refersTo === null
+        ? field.choices?.find((c) => c.value === value)?.label
+        : this.names.get(field.refersTo)?.get(value);
     return label === undefined ? { value } : { value, label };
   }
 }

@@ -33,7 +33,14 @@ const statuses: Partial<Record<ProblemCode, number>> = {
 export function problemDetails(error: ProblemError): ProblemDetails {
   const [first] = error.problems;
   const status = statuses[first.code] ?? 400;
-  return { type: `urn:tantamos:problem:${first.code}`, title: first.code.replaceAll('_', ' '), status, detail: first.message, code: first.code, problems: error.problems };
+  return {
+    type: `urn:tantamos:problem:${first.code}`,
+    title: first.code.replaceAll('_', ' '),
+    status,
+    detail: first.message,
+    code: first.code,
+    problems: error.problems,
+  };
 }
 
 /** Errors a person can act on become problem details; anything else is logged and told as 500 without its inside. */
@@ -47,17 +54,31 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, req, res, ne
   if (!known) req.log.error({ err: error }, 'request failed');
   const details = known
     ? problemDetails(known)
-    : { type: 'urn:tantamos:problem:bug', title: 'bug', status: 500, detail: 'Something went wrong in the service; its log says what.', code: 'bug', problems: [] };
+    : {
+        type: 'urn:tantamos:problem:bug',
+        title: 'bug',
+        status: 500,
+        detail: 'Something went wrong in the service; its log says what.',
+        code: 'bug',
+        problems: [],
+      };
   res.status(details.status).type('application/problem+json').send(JSON.stringify(details));
 };
 
 function asProblemError(error: unknown): ProblemError | undefined {
   if (error instanceof ProblemError) return error;
   const { type, status } = error as { type?: string; status?: number };
-  if (type === 'entity.too.large') return new ProblemError({ code: 'too_long', message: 'The request is larger than 8 MB.' });
-  if (type === 'entity.parse.failed') return new ProblemError({ code: 'bad_request', message: 'The body is not valid JSON.' });
-  if (status !== undefined && status >= 400 && status < 500) return new ProblemError({ code: 'bad_request', message: (error as Error).message });
+  if (type === 'entity.too.large')
+    return new ProblemError({ code: 'too_long', message: 'The request is larger than 8 MB.' });
+  if (type === 'entity.parse.failed')
+    return new ProblemError({ code: 'bad_request', message: 'The body is not valid JSON.' });
+  if (status !== undefined && status >= 400 && status < 500)
+    return new ProblemError({ code: 'bad_request', message: (error as Error).message });
   const down = outage(error);
-  if (down !== null) return new ProblemError({ code: 'unavailable', message: down.replace(/; the run goes on.*/, '; try again later.') });
+  if (down !== null)
+    return new ProblemError({
+      code: 'unavailable',
+      message: down.replace(/; the run goes on.*/, '; try again later.'),
+    });
   return undefined;
 }

@@ -8,7 +8,12 @@ const keepAliveEvery = 15_000;
  * Server-sent events (WHATWG HTML, section 9.2): an event `state` with the newest view whenever it differs from the
  * last one, until `isLast` says that nothing more will come.
  */
-export async function sendEvents<T>(req: Request, res: Response, look: () => Promise<T>, isLast: (view: T) => boolean): Promise<void> {
+export async function sendEvents<T>(
+  req: Request,
+  res: Response,
+  look: () => Promise<T>,
+  isLast: (view: T) => boolean,
+): Promise<void> {
   let open = true;
   req.on('close', () => (open = false));
   let view = await look();

@@ -14,11 +14,19 @@ export async function validated<T extends object>(shape: new () => T, given: unk
 }
 
 function problemsOf(error: ValidationError, before: string): Problem[] {
-  const where = before === '' ? error.property : /^\d+$/.test(error.property) ? `${before}[${error.property}]` : `${before}.${error.property}`;
+  const where =
+    before === ''
+      ? error.property
+      : /^\d+$/.test(error.property)
+        ? `${before}[${error.property}]`
+        : `${before}.${error.property}`;
   const own = Object.entries(error.constraints ?? {}).map(([rule, message]): Problem => ({
     code: 'bad_request',
     where,
-    message: rule === 'whitelistValidation' ? `“${where.slice(0, 60)}” is not known here.` : `${where}: ${message.replace(`${error.property} `, '')}.`,
+    message:
+      rule === 'whitelistValidation'
+        ? `“${where.slice(0, 60)}” is not known here.`
+        : `${where}: ${message.replace(`${error.property} `, '')}.`,
   }));
   return [...own, ...(error.children ?? []).flatMap((child) => problemsOf(child, where))];
 }

@@ -1,11 +1,4 @@
-import type {
-  ChangeView,
-  JournalRecord,
-  PreviewView,
-  RunView,
-  TypeSummary,
-  TypeView,
-} from '@tantamos/contract';
+import type { ChangeView, JournalRecord, PreviewView, RunView, TypeSummary, TypeView } from '@tantamos/contract';
 import { isOver, needsAttention, runVerbs, type Catalog, type Field, type RecordType } from '@tantamos/core';
 import type { Person } from '../accounts/rights';
 import { namesOf } from '../catalog/names';
@@ -23,7 +16,12 @@ export function typeSummary(t: RecordType): TypeSummary {
 
 export function typeView(t: RecordType, person: Person): TypeView {
   const fields = person.role === 'administrator' ? t.fields : t.fields.filter((f) => !f.hidden);
-  return { ...typeSummary(t), fields, rules: t.rules.map(({ name, message }) => ({ name, message })), triggers: t.triggers };
+  return {
+    ...typeSummary(t),
+    fields,
+    rules: t.rules.map(({ name, message }) => ({ name, message })),
+    triggers: t.triggers,
+  };
 }
 
 export async function previewView(services: Services, p: PreviewRow, person: Person): Promise<PreviewView> {
@@ -111,9 +109,21 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
 }
 
 /** Journal rows with names and labels; the records' names are those of now. */
-export async function journalRecords(database: Database, catalog: Catalog, typeId: string, rows: readonly JournalRow[]): Promise<JournalRecord[]> {
+export async function journalRecords(
+  database: Database,
+  catalog: Catalog,
+  typeId: string,
+  rows: readonly JournalRow[],
+): Promise<JournalRecord[]> {
   const type = catalog.find(typeId);
-  if (!type) return rows.map(({ key, outcome, cause, changes }) => ({ key, name: null, outcome, cause, changes: changes.map((c) => changeView(undefined, c)) }));
+  if (!type)
+    return rows.map(({ key, outcome, cause, changes }) => ({
+      key,
+      name: null,
+      outcome,
+      cause,
+      changes: changes.map((c) => changeView(undefined, c)),
+    }));
   const fields = new Map(type.fields.map((f) => [f.name, f]));
   const labels = new Labels(database, catalog);
   for (const row of rows)
@@ -121,7 +131,14 @@ export async function journalRecords(database: Database, catalog: Catalog, typeI
       const field = fields.get(change.field);
       if (field) [change.old, change.new].forEach((v) => labels.want(field, v));
     }
-  const [names] = await Promise.all([namesOf(database, type, rows.map((r) => r.key)), labels.load()]);
+  const [names] = await Promise.all([
+    namesOf(
+      database,
+      type,
+      rows.map((r) => r.key),
+    ),
+    labels.load(),
+  ]);
   return rows.map(({ key, outcome, cause, changes }) => ({
     key,
     name: names.get(key) ?? null,
@@ -131,7 +148,11 @@ export async function journalRecords(database: Database, catalog: Catalog, typeI
   }));
 }
 
-export function changeView(field: Field | undefined, change: { field: string; old: string | null; new: string | null }, labels?: Labels): ChangeView {
+export function changeView(
+  field: Field | undefined,
+  change: { field: string; old: string | null; new: string | null },
+  labels?: Labels,
+): ChangeView {
   const show = (value: string | null) => (field && labels ? labels.show(field, value) : { value });
   return { field: change.field, label: field?.label ?? change.field, old: show(change.old), new: show(change.new) };
 }

@@ -21,7 +21,12 @@ interface Row extends Omit<HistoryEntry, 'outcome' | 'changes'> {
 }
 
 /** Everything that runs did to one record or meant to, newest first; at most `limit` entries. */
-export async function historyOf(database: Database, type: RecordType, key: string, limit: number): Promise<HistoryEntry[]> {
+export async function historyOf(
+  database: Database,
+  type: RecordType,
+  key: string,
+  limit: number,
+): Promise<HistoryEntry[]> {
   const whole = type.fields.some((f) => f.kind === 'key' && f.base === 'number');
   const rows = await database.rows<Row>(history, [type.id, key, whole, limit]);
   return rows.map(({ letter, fields, changes, ...entry }) => ({

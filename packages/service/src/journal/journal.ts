@@ -33,7 +33,12 @@ interface StretchRow {
 }
 
 /** Reads a journal in the job's order, one stretch in memory at a time. */
-export async function* readJournal(database: Database, source: Source, fields: readonly string[], wanted: Wanted): AsyncGenerator<JournalRow> {
+export async function* readJournal(
+  database: Database,
+  source: Source,
+  fields: readonly string[],
+  wanted: Wanted,
+): AsyncGenerator<JournalRow> {
   const letter = wanted.outcome === null ? null : outcomeLetters[wanted.outcome];
   let [position, place] = parseMark(wanted.after);
   for (;;) {
@@ -49,7 +54,13 @@ export async function* readJournal(database: Database, source: Source, fields: r
 }
 
 /** A page of a journal, and the mark for the next one. */
-export async function journalPage(database: Database, source: Source, fields: readonly string[], wanted: Wanted, limit: number) {
+export async function journalPage(
+  database: Database,
+  source: Source,
+  fields: readonly string[],
+  wanted: Wanted,
+  limit: number,
+) {
   const rows: JournalRow[] = [];
   for await (const row of readJournal(database, source, fields, wanted)) {
     if (rows.length === limit) return { rows, next: rows.at(-1)!.mark };
@@ -74,7 +85,12 @@ function rowAt(s: StretchRow, n: number, fields: readonly string[]): JournalRow 
   };
 }
 
-async function nextStretch(database: Database, source: Source, from: number, letter: string | null): Promise<StretchRow | undefined> {
+async function nextStretch(
+  database: Database,
+  source: Source,
+  from: number,
+  letter: string | null,
+): Promise<StretchRow | undefined> {
   return 'run' in source
     ? database.one<StretchRow>(nextOfRun, [source.run, from, letter])
     : database.one<StretchRow>(nextOfPreview, [source.preview, from, letter]);
@@ -101,6 +117,9 @@ const nextOfRun = `
     order by r.position limit 1) s`;
 
 function parseMark(mark: string | null): [number, number] {
-  const [position, place] = /^(\d{1,9})\.(\d{1,9})$/.exec(mark ?? '')?.slice(1).map(Number) ?? [0, 0];
+  const [position, place] = /^(\d{1,9})\.(\d{1,9})$/
+    .exec(mark ?? '')
+    ?.slice(1)
+    .map(Number) ?? [0, 0];
   return [position!, place!];
 }

@@ -28,24 +28,44 @@ export const sample: Handler<SampleBody> = async ({ services, body }) => {
   if (!compiled.job) {
     const counted = await database.askWithin<{ count: number }>(countRecords(selection), longestCount).catch(asProblem);
     const matched = counted[0]?.count ?? 0;
-    return { sentence: jobSentence(job, catalog, matched), matched, counts: null, rows: [], problems: compiled.problems } satisfies SampleView;
+    return {
+      sentence: jobSentence(job, catalog, matched),
+      matched,
+      counts: null,
+      rows: [],
+      problems: compiled.problems,
+    } satisfies SampleView;
   }
-  const verdicts = await database.askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount).catch(asProblem);
+  const verdicts = await database
+    .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount)
+    .catch(asProblem);
   const of = (outcome: string): number => verdicts.find((v) => outcomeOf(v.verdict) === outcome)?.count ?? 0;
   const inSight = job.selection.keys ? keys.filter((k) => job.selection.keys!.includes(k)) : keys;
-  const rows = inSight.length > 0 ? await database.askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount).catch(asProblem) : [];
+  const rows =
+    inSight.length > 0
+      ? await database
+          .askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount)
+          .catch(asProblem)
+      : [];
   const matched = verdicts.reduce((sum, v) => sum + v.count, 0);
   return {
     sentence: jobSentence(job, catalog, matched),
     matched,
     counts: { willChange: of('not_yet'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
-    rows: await journalRecords(database, catalog, selection.type.id, rows.map((r) => journalRow(r, compiled.job))),
+    rows: await journalRecords(
+      database,
+      catalog,
+      selection.type.id,
+      rows.map((r) => journalRow(r, compiled.job)),
+    ),
     problems: [],
   } satisfies SampleView;
 };
 
 export const draft: Handler = async ({ services, person }) =>
-  (await services.database.one('select job, saved_at as "savedAt" from tantamos.draft where account = $1', [person.id])) ?? { job: null, savedAt: null };
+  (await services.database.one('select job, saved_at as "savedAt" from tantamos.draft where account = $1', [
+    person.id,
+  ])) ?? { job: null, savedAt: null };
 
 export const keepDraft: Handler<DraftBody> = ({ services, person, body }) =>
   services.database.one(
@@ -58,7 +78,10 @@ export const dropDraft: Handler = async ({ services, person }) => {
   await services.database.rows('delete from tantamos.draft where account = $1', [person.id]);
 };
 
-async function tryCompile({ database, catalogs }: Services, job: Job): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
+async function tryCompile(
+  { database, catalogs }: Services,
+  job: Job,
+): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
   if (job.edits.length === 0) return { job: null, problems: [] };
   try {
     return { job: await compileJob(database, await catalogs.get(), job), problems: [] };
@@ -74,6 +97,10 @@ function journalRow(row: Record<string, string | null>, job: CheckedJob) {
     outcome: outcomeOf(row.verdict!),
     cause: row.cause ?? null,
     mark: '',
-    changes: job.assignments.map((a, i) => ({ field: a.field.name, old: row[`old_${i + 1}`] ?? null, new: row[`new_${i + 1}`] ?? null })),
+    changes: job.assignments.map((a, i) => ({
+      field: a.field.name,
+      old: row[`old_${i + 1}`] ?? null,
+      new: row[`new_${i + 1}`] ?? null,
+    })),
   };
 }

@@ -22,7 +22,8 @@ export const makePreview: Handler<JobBody> = async ({ services, person, body }) 
   return settledView({ services, person }, id);
 };
 
-export const preview: Handler = async ({ services, person, params }) => previewView(services, await services.previews.get(params.id!), person);
+export const preview: Handler = async ({ services, person, params }) =>
+  previewView(services, await services.previews.get(params.id!), person);
 
 export const previewEvents: Handler = async ({ services, person, params, req, res }) => {
   const look = async () => previewView(services, await services.previews.get(params.id!), person);
@@ -54,7 +55,14 @@ export async function sendJournal(call: Call<never, JournalQuery>, p: PreviewRow
   const outcome = query.outcome === 'will_change' ? 'not_yet' : (query.outcome ?? null);
   const wanted = { outcome, after: query.after ?? null };
   if (query.format === 'csv' || query.format === 'jsonl') {
-    await sendExport(database, catalog, res, { source, type: p.type, fields: p.plan.writes, wanted, format: query.format, fileName });
+    await sendExport(database, catalog, res, {
+      source,
+      type: p.type,
+      fields: p.plan.writes,
+      wanted,
+      format: query.format,
+      fileName,
+    });
     return sent;
   }
   const { rows, next } = await journalPage(database, source, p.plan.writes, wanted, query.limit ?? 50);

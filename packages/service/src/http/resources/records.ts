@@ -48,12 +48,17 @@ export const history: Handler = async ({ services, params }) => {
     if (field) [c.old, c.new].forEach((v) => labels.want(field, v));
   }
   await labels.load();
-  return entries.map(
-    (e): HistoryView => ({ ...e, at: e.at.toISOString(), changes: e.changes.map((c) => changeView(fields.get(c.field), c, labels)) }),
-  );
+  return entries.map((e): HistoryView => ({
+    ...e,
+    at: e.at.toISOString(),
+    changes: e.changes.map((c) => changeView(fields.get(c.field), c, labels)),
+  }));
 };
 
-async function typeAndKey(services: Services, params: Record<string, string>): Promise<{ type: RecordType; key: string }> {
+async function typeAndKey(
+  services: Services,
+  params: Record<string, string>,
+): Promise<{ type: RecordType; key: string }> {
   const type = (await services.catalogs.get()).type(params.type!);
   const field = keyOf(type);
   try {
@@ -66,7 +71,11 @@ async function typeAndKey(services: Services, params: Record<string, string>): P
   }
 }
 
-async function findRecords(call: Pick<Call, 'services' | 'params' | 'person'> & { res?: Call['res'] }, asked: FindBody, keys?: string[]): Promise<Found> {
+async function findRecords(
+  call: Pick<Call, 'services' | 'params' | 'person'> & { res?: Call['res'] },
+  asked: FindBody,
+  keys?: string[],
+): Promise<Found> {
   const { database, catalogs } = call.services;
   const catalog = await catalogs.get();
   const selection = await compileSelection(database, catalog, { type: call.params.type!, filter: asked.filter, keys });
@@ -76,8 +85,12 @@ async function findRecords(call: Pick<Call, 'services' | 'params' | 'person'> & 
   const page = { columns, sort: sortOf(asked.sort ?? []), limit: limit + 1, after: marked(asked.after) };
   const given = call.res && gone(call.res);
   const [rows, counted] = await Promise.all([
-    limit === 0 ? [] : database.askWithin<Record<string, string | null>>(findPage(selection, catalog, page), longestSearch, given),
-    asked.count === 'exact' ? database.askWithin<{ count: number }>(countRecords(selection), longestSearch, given) : undefined,
+    limit === 0
+      ? []
+      : database.askWithin<Record<string, string | null>>(findPage(selection, catalog, page), longestSearch, given),
+    asked.count === 'exact'
+      ? database.askWithin<{ count: number }>(countRecords(selection), longestSearch, given)
+      : undefined,
   ]).catch(asProblem);
   const paths = columns.map((c) => resolveColumn(catalog, type, c));
   const labels = new Labels(database, catalog);
@@ -92,7 +105,10 @@ async function findRecords(call: Pick<Call, 'services' | 'params' | 'person'> & 
       label: [...p.through.map((s) => s.field.label), p.field.label].join(' › '),
       kind: p.field.kind,
     })),
-    records: shown.map((row) => ({ key: row.key ?? null, values: paths.map((p, i) => labels.show(p.field, row[`c${i + 1}`] ?? null)) })),
+    records: shown.map((row) => ({
+      key: row.key ?? null,
+      values: paths.map((p, i) => labels.show(p.field, row[`c${i + 1}`] ?? null)),
+    })),
     next: rows.length > limit && last && type.key !== null ? mark(last) : null,
     numberReturned: shown.length,
     numberMatched: counted ? (counted[0]?.count ?? 0) : null,
@@ -113,7 +129,8 @@ function marked(after: string | undefined): (string | null)[] | undefined {
   if (after === undefined) return undefined;
   try {
     const places: unknown = JSON.parse(Buffer.from(after, 'base64url').toString());
-    if (Array.isArray(places) && places.every((p) => p === null || typeof p === 'string')) return places as (string | null)[];
+    if (Array.isArray(places) && places.every((p) => p === null || typeof p === 'string'))
+      return places as (string | null)[];
   } catch {
     // answered below
   }

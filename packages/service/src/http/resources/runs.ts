@@ -13,7 +13,8 @@ const mostRetried = 50_000;
 
 export const runs: Handler<never, ListQuery> = async ({ services, query }) => {
   const before = query.before ?? null;
-  if (before !== null && Number.isNaN(Date.parse(before))) fail('bad_request', 'before must be a moment.', { where: 'before' });
+  if (before !== null && Number.isNaN(Date.parse(before)))
+    fail('bad_request', 'before must be a moment.', { where: 'before' });
   const rows = await services.runs.list(query.limit ?? 50, before);
   return Promise.all(rows.map((r) => runView(services, r)));
 };
@@ -24,14 +25,24 @@ export const startRun: Handler<StartRunBody> = async ({ services, person, body }
   const safety = { ...defaultSafety, ...preview.job.safety };
   // An undo is not asked about half way, unless the person says so.
   const askAfter = body.askAfter !== undefined ? body.askAfter : preview.kind === 'undo' ? null : safety.askAfter;
-  const id = await services.runs.start(preview.id, person.id, { askAfter, expect: body.expect ?? null, atOnce: safety.atOnce, pace: safety.pace });
+  const id = await services.runs.start(preview.id, person.id, {
+    askAfter,
+    expect: body.expect ?? null,
+    atOnce: safety.atOnce,
+    pace: safety.pace,
+  });
   return runView(services, await services.runs.get(id));
 };
 
 export const run: Handler = async ({ services, params }) => runView(services, await services.runs.get(params.id!));
 
 export const runEvents: Handler = async ({ services, params, req, res }) => {
-  await sendEvents(req, res, async () => runView(services, await services.runs.get(params.id!)), (r) => isOver(r.state));
+  await sendEvents(
+    req,
+    res,
+    async () => runView(services, await services.runs.get(params.id!)),
+    (r) => isOver(r.state),
+  );
   return sent;
 };
 
@@ -39,7 +50,8 @@ export const runRecords: Handler<never, JournalQuery> = async (call) => {
   const { services, params } = call;
   const r = await services.runs.get(params.id!);
   const { outcome } = call.query;
-  if (outcome === 'will_change') fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
+  if (outcome === 'will_change')
+    fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
   return sendJournal(call, await services.previews.get(r.preview), { run: r.id }, `run-${r.id.slice(0, 8)}`);
 };
 
@@ -79,10 +91,12 @@ export const retryRun: Handler<RetryBody> = async ({ services, person, params, b
   for (const outcome of outcomes)
     for await (const row of readJournal(services.database, { run: r.id }, [], { outcome, after: null })) {
       keys.push(row.key);
-      if (keys.length > mostRetried) fail('over_limit', `More than ${mostRetried} records were left; preview the job itself again.`);
+      if (keys.length > mostRetried)
+        fail('over_limit', `More than ${mostRetried} records were left; preview the job itself again.`);
     }
   if (keys.length === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
-  if (p.kind === 'undo') return settledView({ services, person }, await services.runs.undo(r.undo_of!, person.id, p.why ?? undefined));
+  if (p.kind === 'undo')
+    return settledView({ services, person }, await services.runs.undo(r.undo_of!, person.id, p.why ?? undefined));
   const job = { ...p.job, selection: { type: p.job.selection.type, keys }, why: p.why ?? undefined };
   return settledView({ services, person }, await services.previews.begin(job, person.id));
 };

@@ -24,7 +24,10 @@ export const signOut: Handler = async ({ services, req, res }) => {
   if (given.by === 'cookie') clearSessionCookie(req, res);
 };
 
-export const me: Handler = async ({ services, person }) => ({ ...person, workspace: await workspaceOf(services.database) });
+export const me: Handler = async ({ services, person }) => ({
+  ...person,
+  workspace: await workspaceOf(services.database),
+});
 
 export const accounts: Handler = async ({ services, person }) => {
   mustBeAllowed(person, { act: 'accounts' });
@@ -47,5 +50,7 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
 };
 
 function workspaceOf(database: Database) {
-  return database.one('select name, why_required as "whyRequired", preview_hours as "previewHours" from tantamos.workspace');
+  return database.one(
+    'select name, why_required as "whyRequired", preview_hours as "previewHours" from tantamos.workspace',
+  );
 }

@@ -9,7 +9,8 @@ export const types: Handler = async ({ services, person }) => {
   return all.filter((t) => !t.hidden || person.role === 'administrator').map(typeSummary);
 };
 
-export const type: Handler = async ({ services, person, params }) => typeView((await services.catalogs.get()).type(params.type!), person);
+export const type: Handler = async ({ services, person, params }) =>
+  typeView((await services.catalogs.get()).type(params.type!), person);
 
 export const setType: Handler<TypeSettingsBody> = async ({ services, person, params, body }) => {
   mustBeAllowed(person, { act: 'settings' });

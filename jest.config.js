@@ -1,0 +1,36 @@
+/** One project a package; tests sit beside the code and reach other packages by their source. */
+const transform = {
+  '^.+\\.tsx?$': [
+    'ts-jest',
+    {
+      diagnostics: false,
+      tsconfig: {
+        target: 'es2022',
+        module: 'commonjs',
+        moduleResolution: 'node10',
+        ignoreDeprecations: '6.0',
+        experimentalDecorators: true,
+        emitDecoratorMetadata: true,
+        esModuleInterop: true,
+        isolatedModules: true,
+        jsx: 'react-jsx',
+        types: ['node', 'jest'],
+      },
+    },
+  ],
+};
+
+const project = (name) => ({
+  displayName: name,
+  rootDir: `${__dirname}/packages/${name}`,
+  testMatch: ['<rootDir>/src/**/*.test.ts'],
+  transform,
+  moduleNameMapper: { '^@tantamos/(\\w+)$': `${__dirname}/packages/$1/src` },
+  testEnvironment: 'node',
+  testTimeout: 120_000,
+});
+
+module.exports = {
+  projects: ['core', 'demo', 'service', 'cli', 'console'].map(project),
+  maxWorkers: 2,
+};

@@ -1,0 +1,54 @@
+import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import { AnswerError, type Client } from '../../../client/src';
+
+/** The job of the guide: drafts of one person in the north valley, to be confirmed. 200 match, 191 will change. */
+export const northDrafts: JobBody = {
+  selection: { type: 'bookings', filter: "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'" },
+  edits: [
+    { kind: 'set', field: 'status', value: 'confirmed' },
+    { kind: 'fill', field: 'region', value: 'Northern Hills' },
+  ],
+  safety: { batchSize: 100, askAfter: 5, pace: 100 },
+  why: 'Spring round',
+};
+
+/** A job on bookings with these keys. */
+export function onBookings(keys: readonly number[], edits: JobBody['edits'], more: Partial<JobBody> = {}): JobBody {
+  return { selection: { type: 'bookings', keys: keys.map(String) }, edits, safety: { pace: 100 }, ...more };
+}
+
+export async function previewed(client: Client, job: JobBody): Promise<PreviewView> {
+  let p = await client.makePreview(job);
+  for await (const next of client.watchPreview(p.id)) p = next;
+  if (p.state !== 'ready') throw new Error(`${p.state}: ${p.trouble}`);
+  return p;
+}
+
+/** Starts the run of a preview and waits until it is over, or until it rests. */
+export async function ran(
+  client: Client,
+  previewId: string,
+  more: { askAfter?: number | null; expect?: number } = {},
+): Promise<RunView> {
+  return rested(client, (await client.startRun({ preview: previewId, ...more })).id);
+}
+
+export async function rested(client: Client, runId: string): Promise<RunView> {
+  for await (const run of client.watchRun(runId)) if (run.state !== 'running' && run.state !== 'queued') return run;
+  return client.run(runId);
+}
+
+export async function done(client: Client, job: JobBody): Promise<RunView> {
+  const p = await previewed(client, job);
+  return ran(client, p.id, { askAfter: null, expect: p.totals.not_yet });
+}
+
+/** The problem a call is answered with; fails when it is not. */
+export async function refusedWith(call: Promise<unknown>): Promise<AnswerError['details']> {
+  const answer = await call.then(
+    () => undefined,
+    (error: unknown) => error,
+  );
+  if (!(answer instanceof AnswerError)) throw new Error(answer === undefined ? 'It was not refused.' : String(answer));
+  return answer.details;
+}

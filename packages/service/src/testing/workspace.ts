@@ -1,0 +1,87 @@
+import { randomUUID } from 'node:crypto';
+import type { AddressInfo } from 'node:net';
+import { Client as Postgres, Pool } from 'pg';
+import { pino } from 'pino';
+import { Client } from '../../../client/src';
+import { demoAccounts, needAccounts } from '../accounts/demo-accounts';
+import { createApp } from '../http/app';
+import { openServices, type Services } from '../services';
+import type { Patience } from '../engine/batch';
+
+/** The cluster of `npm test`; a database of it by name. */
+export function serverUrl(database: string): string {
+  const server = process.env.TANTAMOS_TEST_SERVER;
+  if (!server) throw new Error('Run the tests with npm test: it starts the database they need.');
+  return server + database;
+}
+
+/** A database of its own with the demo data in it, dropped at the end. */
+export async function freshDatabase(
+  template = 'meadowline_template',
+): Promise<{ url: string; drop: () => Promise<void> }> {
+  const name = `t_${randomUUID().replaceAll('-', '')}`;
+  await onServer(`create database ${name} template ${template}`);
+  return { url: serverUrl(name), drop: () => onServer(`drop database if exists ${name} with (force)`) };
+}
+
+async function onServer(text: string): Promise<void> {
+  const client = new Postgres({ connectionString: serverUrl('postgres') });
+  await client.connect();
+  try {
+    // Copying a template takes turns with others that copy it.
+    await client.query('select pg_advisory_lock(1)');
+    await client.query(text);
+  } finally {
+    await client.end();
+  }
+}
+
+/** A service on a free port with the demo's accounts, its clients, and the database beside it. */
+export interface Workspace {
+  readonly services: Services;
+  readonly base: string;
+  readonly url: string;
+  readonly admin: Client;
+  readonly editor: Client;
+  readonly adminToken: string;
+  /** Straight to the database, as somebody else would be. */
+  readonly sql: Pool;
+  close(): Promise<void>;
+}
+
+/** Locked records are given up on after a second, so that tests need not wait. */
+const impatient: Patience = { tries: 4, firstWait: 100 };
+
+export async function openWorkspace(
+  options: { template?: string; consoleFolder?: string; patience?: Patience } = {},
+): Promise<Workspace> {
+  const { url, drop } = await freshDatabase(options.template);
+  const services = await openServices({ url, log: pino({ level: 'silent' }), patience: options.patience ?? impatient });
+  await needAccounts(services, true);
+  const server = createApp(services, options.consoleFolder ?? null).listen(0, '127.0.0.1');
+  await new Promise((resolve) => server.once('listening', resolve));
+  const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const sql = new Pool({ connectionString: url, max: 4 });
+  sql.on('error', () => {});
+  const tokens = await Promise.all(demoAccounts.map((a) => tokenOf(base, a.login, a.password)));
+  return {
+    services,
+    base,
+    url,
+    admin: new Client({ base, token: tokens[0] }),
+    editor: new Client({ base, token: tokens[1] }),
+    adminToken: tokens[0]!,
+    sql,
+    async close() {
+      server.close();
+      server.closeAllConnections();
+      await sql.end();
+      await services.close();
+      await drop();
+    },
+  };
+}
+
+export async function tokenOf(base: string, login: string, password: string): Promise<string> {
+  return (await new Client({ base }).signIn({ login, password, kind: 'token' })).token!;
+}

@@ -1,0 +1,52 @@
+// npm test: packages, PostgreSQL, Chromium, build, a throwaway cluster with the demo data in a template, then Jest.
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { needDatabase, runChild, startCluster } from './lib/cluster.mjs';
+import { needBuild, needChromium, needPackages, needPostgres, root } from './lib/packages.mjs';
+import { main, Trouble } from './lib/say.mjs';
+
+await main(async () => {
+  needPackages();
+  const programs = needPostgres();
+  const chromium = needChromium();
+  needBuild();
+  const folder = mkdtempSync(join(tmpdir(), 'tantamos-test-'));
+  const cluster = await startCluster(programs, folder, { throwaway: true });
+  let child;
+  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child?.kill(signal));
+  try {
+    needDatabase(programs, cluster, 'meadowline_template');
+    const load = [join(root, 'packages/demo/dist/main.js'), cluster.url('meadowline_template'), '1'];
+    if (spawnSync(process.execPath, load, { stdio: ['ignore', 'inherit', 'pipe'] }).status !== 0)
+      throw new Trouble('The demo data could not be loaded.');
+    const report = join(folder, 'report.json');
+    const args = [
+      join(root, 'node_modules/jest/bin/jest.js'),
+      '--json',
+      `--outputFile=${report}`,
+      ...process.argv.slice(2),
+    ];
+    const env = {
+      TANTAMOS_TEST_SERVER: cluster.url(''),
+      TANTAMOS_CHROMIUM: chromium,
+      NODE_OPTIONS: '--disable-warning=DEP0205',
+    };
+    const run = runChild(process.execPath, args, env, ['ignore', 'ignore', 'inherit']);
+    child = run.child;
+    process.exitCode = await run.done;
+    sayCounts(report);
+  } finally {
+    cluster.stop();
+    rmSync(folder, { recursive: true, force: true });
+  }
+});
+
+/** The closing line: how many passed and failed. */
+function sayCounts(report) {
+  const { numPassedTests, numFailedTests, numPendingTests } = JSON.parse(readFileSync(report, 'utf8'));
+  process.stdout.write(
+    `${numPassedTests} passed, ${numFailedTests} failed${numPendingTests > 0 ? `, ${numPendingTests} skipped` : ''}\n`,
+  );
+}
