@@ -10,6 +10,7 @@ const transform = {
         moduleResolution: 'node10',
         ignoreDeprecations: '6.0',
         experimentalDecorators: true,
+        useDefineForClassFields: false,
         emitDecoratorMetadata: true,
         esModuleInterop: true,
         isolatedModules: true,
@@ -27,10 +28,10 @@ const project = (name) => ({
   transform,
   moduleNameMapper: { '^@tantamos/(\\w+)$': `${__dirname}/packages/$1/src` },
   testEnvironment: 'node',
-  testTimeout: 120_000,
 });
 
 module.exports = {
   projects: ['core', 'demo', 'service', 'cli', 'console'].map(project),
   maxWorkers: 2,
+  testTimeout: 120_000,
 };

@@ -21,6 +21,8 @@ await main(async () => {
     const load = [join(root, 'packages/demo/dist/main.js'), cluster.url('meadowline_template'), '1'];
     if (spawnSync(process.execPath, load, { stdio: ['ignore', 'inherit', 'pipe'] }).status !== 0)
       throw new Trouble('The demo data could not be loaded.');
+    // Tests that only read share one copy: a template somebody is connected to cannot be copied.
+    needDatabase(programs, cluster, 'meadowline_read', 'meadowline_template');
     const report = join(folder, 'report.json');
     const args = [
       join(root, 'node_modules/jest/bin/jest.js'),

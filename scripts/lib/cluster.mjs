@@ -40,12 +40,13 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
     const data = join(folder, 'data');
     const tool = (name, args) => runTool(join(programs, name), args, owner, folder);
     if (!existsSync(join(data, 'PG_VERSION'))) {
+      // Not called tantamos: PostgreSQL puts new tables into a schema of the account's own name if there is one.
       rmSync(data, { recursive: true, force: true });
       tool('initdb', [
         '-D',
         data,
         '-U',
-        'tantamos',
+        'meadow',
         '-E',
         'UTF8',
         '--locale=C.UTF-8',
@@ -62,7 +63,7 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
     tool('pg_ctl', ['-D', data, '-l', join(folder, 'log'), '-o', options, '-w', '-t', '60', 'start']);
     return {
       port,
-      url: (database) => `postgres://tantamos@127.0.0.1:${port}/${database}`,
+      url: (database) => `postgres://meadow@127.0.0.1:${port}/${database}`,
       stop() {
         spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
         unlock();
@@ -75,10 +76,10 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
 }
 
 /** Creates the database if the cluster does not have it; run by `psql`, so that nothing need be built yet. */
-export function needDatabase(programs, cluster, name) {
+export function needDatabase(programs, cluster, name, template = 'template1') {
   const psql = (text) =>
     runTool(join(programs, 'psql'), ['-X', '-At', '-d', cluster.url('postgres'), '-c', text]).trim();
-  if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1') psql(`create database ${name}`);
+  if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1') psql(`create database ${name} template ${template}`);
 }
 
 const settings = (throwaway) => `

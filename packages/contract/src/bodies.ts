@@ -19,6 +19,7 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
+import { JSONSchema } from 'class-validator-jsonschema';
 
 // Only what a request may hold stands here; anything else in a body or query is refused.
 
@@ -58,6 +59,7 @@ export class EditBody {
   @IsIn(editKinds) kind!: Edit['kind'];
   @IsString() @IsNotEmpty() @MaxLength(200) field!: string;
   /** Text, number or yes/no; numbers that must stay exact are sent as text. */
+  @JSONSchema(() => ({ type: ['string', 'number', 'boolean'] }) as never)
   @ValidateBy({
     name: 'isPlainValue',
     validator: {
@@ -93,6 +95,7 @@ export class SampleBody {
 
 export class DraftBody {
   /** Kept as it is: an unfinished job need not be right yet. */
+  @JSONSchema(() => ({ type: 'object' }) as never)
   @ValidateBy({
     name: 'isSmallObject',
     validator: {

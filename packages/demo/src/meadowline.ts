@@ -217,7 +217,7 @@ export function leftAlone(seed = 7410): string {
   const random = new Random(seed + 1);
   const lines: string[] = [];
   for (let i = 0; i < 221; i++) {
-    const mail = contactMail(1 + i * 20 + (i % 10 === 0 ? 18 : 0), seed);
+    const mail = contactMail(1 + i * 20 + (i % 10 === 1 ? 18 : 0), seed);
     lines.push(i % 7 === 0 ? `  ${mail.toUpperCase()};` : i % 11 === 0 ? `Someone <${mail}>` : mail);
   }
   for (let i = 0; i < 26; i++) lines.push(`stranger.${i}@nowhere.example`);

@@ -4,7 +4,7 @@ export function closest(typed: string, candidates: readonly string[], most = 3):
   const wanted = typed.toLowerCase();
   const scored = [...new Set(candidates)]
     .map((candidate) => ({ candidate, score: distance(wanted, candidate.toLowerCase()) }))
-    .filter(({ score, candidate }) => score <= Math.max(2, Math.floor(candidate.length / 3)));
+    .filter(({ score, candidate }) => score <= Math.max(1, Math.floor(candidate.length / 3)));
   scored.sort((a, b) => a.score - b.score || a.candidate.localeCompare(b.candidate));
   return scored.slice(0, most).map((s) => s.candidate);
 }

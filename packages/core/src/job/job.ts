@@ -57,10 +57,10 @@ export function checkJob(job: Job, catalog: Catalog): CheckedJob {
   const selection = gather(() => checkSelection(job.selection, catalog));
   if (job.edits.length === 0) gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
   const assignments = job.edits.flatMap((edit, i) => gather(() => lowerAt(edit, i, type, catalog)) ?? []);
-  assignments.forEach(({ field }, i) => {
-    const first = assignments.findIndex((a) => a.field === field);
+  job.edits.forEach((edit, i) => {
+    const first = job.edits.findIndex((e) => e.field.toLowerCase() === edit.field.toLowerCase());
     if (first < i)
-      gather(() => fail('same_field_twice', `${field.label} is changed twice.`, { where: `edits[${i}].field` }));
+      gather(() => fail('same_field_twice', `${edit.field} is changed twice.`, { where: `edits[${i}].field` }));
   });
   if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
   const { condition } = selection!;

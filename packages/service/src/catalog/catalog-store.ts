@@ -22,6 +22,11 @@ export class CatalogStore {
     return this.kept.catalog;
   }
 
+  /** Reads the database again at the next look: its tables or settings have changed. */
+  refresh(): void {
+    this.kept = undefined;
+  }
+
   /** Lays settings of a person over a type; what is absent stays as it is, null goes back to the database's own. */
   async setType(typeId: string, change: Partial<TypeSettings>, account: string): Promise<void> {
     const type = (await this.get()).type(typeId);
@@ -55,7 +60,7 @@ export class CatalogStore {
         account,
       ],
     );
-    this.kept = undefined;
+    this.refresh();
   }
 
   async setField(typeId: string, name: string, change: Partial<FieldSettings>, account: string): Promise<void> {
@@ -71,7 +76,7 @@ export class CatalogStore {
          hidden = excluded.hidden, protected = excluded.protected, changed_by = excluded.changed_by, changed_at = now()`,
       [type.id, field.name, next.label, next.hidden, next.protected, account, keep],
     );
-    this.kept = undefined;
+    this.refresh();
   }
 
   private async read(): Promise<Catalog> {

@@ -1,0 +1,118 @@
+import { catalog } from '../testing/catalog';
+import { ProblemError, type Problem } from '../problem';
+import { fitToField } from '../language/value';
+import { render } from '../sql/sql';
+import { freezeJob } from '../statements/freeze';
+import { applySlice } from '../statements/apply';
+import { planOf } from '../statements/signature';
+import { checkJob, jobSentence, type Job } from './job';
+import { equation, noTotals, outcomeLetters, outcomes } from './outcome';
+import { isOver, runStates, runVerbs } from './state';
+
+const bookings = catalog.type('bookings');
+const field = (name: string) => bookings.fields.find((f) => f.name === name)!;
+const job: Job = {
+  selection: { type: 'bookings', filter: "owner.name = 'A'" },
+  edits: [
+    { kind: 'set', field: 'status', value: 'Confirmed' },
+    { kind: 'fill', field: 'note', value: 'x y' },
+  ],
+};
+const problems = (bad: Job): readonly Problem[] => {
+  try {
+    checkJob(bad, catalog);
+    return [];
+  } catch (error) {
+    return (error as ProblemError).problems;
+  }
+};
+
+describe('a job', () => {
+  it('is said in one sentence', () => {
+    expect(jobSentence(job, catalog, 1240)).toBe('On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.');
+    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog)).toBe('On all bookings: nothing to change yet.');
+    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, 2)).toMatch(/^On the 2 picked bookings: /);
+  });
+
+  it('reads what its filter, paths, edits and the rules they touch read', () => {
+    expect(planOf(checkJob(job, catalog))).toEqual({
+      type: 'bookings',
+      reads: ['note', 'owner', 'owner.name', 'site', 'status'],
+      writes: ['status', 'note'],
+    });
+  });
+
+  it('compiles to statements whose text holds no value', () => {
+    const hostile: Job = { ...job, edits: [{ kind: 'set', field: 'note', value: "x'); drop table bookings; --" }] };
+    const frozen = render(freezeJob(checkJob(hostile, catalog), catalog, { from: '1', to: null }, { previewId: 'p', firstPosition: 0, batchSize: 10 }));
+    expect(frozen.text).not.toContain('drop');
+    expect(frozen.values).toContain("x'); drop table bookings; --");
+    const applied = render(applySlice(planOf(checkJob(job, catalog)), catalog, { previewId: 'p', position: 0, low: 0, high: 5, only: null }));
+    expect(applied.text).toContain('for update of "r" skip locked');
+  });
+
+  it('finds every problem at once, each with its place', () => {
+    const found = problems({ selection: { type: 'bookings', filter: 'nope = 1' }, edits: [{ kind: 'set', field: 'hives', value: 99_999 }, { kind: 'set', field: 'id', value: 1 }] });
+    expect(found.map((p) => [p.where, p.code])).toEqual([
+      ['filter', 'unknown_field'],
+      ['edits[0].value', 'bad_value'],
+      ['edits[1].field', 'not_editable'],
+    ]);
+    expect(problems({ selection: { type: 'bookings' }, edits: [] })[0]?.code).toBe('no_edits');
+  });
+});
+
+describe('a value typed for a field', () => {
+  it.each([
+    ['price', '12.50', '12.50'],
+    ['price', '1e3', '1e3'],
+    ['price', '-999999.99', '-999999.99'],
+    ['hives', '-32768', '-32768'],
+    ['hives', '5.0', '5.0'],
+    ['water', 'Yes', 'true'],
+    ['start_on', ' 2024-02-29 ', '2024-02-29'],
+    ['seen_at', '2026-05-01T08:00:00Z', '2026-05-01 08:00:00+00:00'],
+    ['seen_at', '2026-05-01 08:00', '2026-05-01 08:00:00+00:00'],
+    ['status', 'confirmed', 'confirmed'],
+    ['status', 'Confirmed', 'confirmed'],
+    ['note', ' kept as it is ', ' kept as it is '],
+    ['name', 'twelve chars', 'twelve chars'],
+  ])('%s takes %j', (name, typed, stored) => expect(fitToField(field(name), typed)).toBe(stored));
+
+  it.each([
+    ['price', '12.505', 'bad_value'],
+    ['price', '1234567.00', 'bad_value'],
+    ['price', '1e-3', 'bad_value'],
+    ['price', '12,50', 'bad_value'],
+    ['price', 'NaN', 'bad_value'],
+    ['hives', '32768', 'bad_value'],
+    ['hives', '1e99', 'bad_value'],
+    ['hives', '', 'bad_value'],
+    ['start_on', '2023-02-29', 'bad_value'],
+    ['start_on', '0000-01-01', 'bad_value'],
+    ['seen_at', '2026-05-01T08:61:00Z', 'bad_value'],
+    ['seen_at', '2026-05-01T08:00:00+99:00', 'bad_value'],
+    ['name', 'thirteen char', 'value_too_long'],
+    ['status', 'nope', 'unknown_choice'],
+  ])('%s refuses %j', (name, typed, code) => {
+    expect(() => fitToField(field(name), typed)).toThrow(ProblemError);
+    try {
+      fitToField(field(name), typed);
+    } catch (error) {
+      expect((error as ProblemError).code).toBe(code);
+    }
+  });
+});
+
+describe('outcomes and states', () => {
+  it('every outcome has a letter of its own, and the equation adds up', () => {
+    expect(new Set(Object.values(outcomeLetters)).size).toBe(outcomes.length);
+    expect(equation({ ...noTotals, matched: 240, changed: 5, not_yet: 235 })).toBe('240 matched = 5 changed + 235 not yet');
+    expect(equation({ ...noTotals, matched: 2, not_yet: 2 }, { preview: true })).toBe('2 matched = 2 will change');
+  });
+
+  it('nothing follows a state that is over, and every other state can be stopped', () => {
+    for (const verb of Object.values(runVerbs)) expect(verb.from.some(isOver)).toBe(false);
+    expect(new Set(runVerbs.stop.from)).toEqual(new Set(runStates.filter((s) => !isOver(s))));
+  });
+});

@@ -1,0 +1,87 @@
+import fc from 'fast-check';
+import { catalog } from '../testing/catalog';
+import { ProblemError } from '../problem';
+import { render } from '../sql/sql';
+import { Answers, bind, namesIn } from './bind';
+import { checkCondition } from './check';
+import { emit, Scope } from './emit';
+import { parse } from './parse';
+import { quote } from './print';
+import { conditionWords } from './words';
+
+const bookings = catalog.type('bookings');
+const checked = (text: string) => checkCondition(parse(text), catalog, bookings);
+const problemOf = (text: string) => {
+  try {
+    checked(text);
+  } catch (error) {
+    if (error instanceof ProblemError) return error.problems[0];
+    throw error;
+  }
+  throw new Error(`“${text}” was taken.`);
+};
+const answers = new Answers();
+answers.add({ typeId: 'staff', text: 'Ines Calloway' }, { found: [{ key: '1', name: 'Ines Calloway', hint: '' }], near: [] });
+
+function sqlOf(text: string) {
+  const scope = new Scope(bookings);
+  const where = render(emit(bind(checked(text), answers, catalog), scope));
+  return { where: where.text, values: where.values, from: render(scope.from()).text };
+}
+
+describe('a condition as SQL', () => {
+  it('carries every value as a parameter and every name from the catalog', () => {
+    expect(sqlOf("status = 'Draft' AND hives >= 10")).toEqual({
+      where: '(("r"."status" = $1::text) and ("r"."hives" >= $2::bigint))',
+      values: ['draft', '10'],
+      from: '"public"."bookings" "r"',
+    });
+  });
+
+  it('joins each path prefix once', () => {
+    const { where, from } = sqlOf("owner.name = 'A' OR owner.lead.name = 'B' OR owner.lead = 3");
+    expect(from).toBe('"public"."bookings" "r" left join "public"."staff" "j1" on "j1"."id" = "r"."owner" left join "public"."staff" "j2" on "j2"."id" = "j1"."lead"');
+    expect(where).toContain('"j2"."name" = $2::text');
+    expect(where).toContain('"j1"."lead" = $3::bigint');
+  });
+
+  it('turns names into keys, and lists into one array', () => {
+    expect(sqlOf("owner = 'Ines Calloway'")).toMatchObject({ where: '("r"."owner" = $1::integer)', values: ['1'] });
+    expect(sqlOf('id NOT IN (1, 2, 3)')).toMatchObject({ where: '(not ("r"."id" = any($1::text[]::bigint[])))', values: [['1', '2', '3']] });
+    expect(namesIn(checked("owner = 'X' OR owner IN ('Y', 4)")).map((q) => q.text)).toEqual(['X', 'Y']);
+  });
+
+  it('lets nothing a person types into the text of the statement', () => {
+    fc.assert(
+      fc.property(fc.string({ minLength: 1 }).filter((s) => !s.includes('\0')), (text) => {
+        const { where, values } = sqlOf(`note = ${quote(text)} OR note LIKE ${quote(text.replaceAll('\\', ''))}`);
+        expect(where).toBe('(("r"."note" = $1::text) or ("r"."note"::text like $2::text))');
+        expect(values[0]).toBe(text);
+      }),
+    );
+  });
+
+  it.each([
+    ["status < 'draft'", 'type_mismatch'],
+    ["status = 'nope'", 'unknown_choice'],
+    ['status = 5', 'type_mismatch'],
+    ['water > TRUE', 'type_mismatch'],
+    ['hives', 'type_mismatch'],
+    ['1 = 2', 'type_mismatch'],
+    ["price LIKE '1%'", 'type_mismatch'],
+    ["note LIKE 'a\\'", 'bad_value'],
+    ['note = hives', 'type_mismatch'],
+    ['note.x = 1', 'type_mismatch'],
+    ["start_on = DATE('tomorrow')", 'bad_value'],
+    ["seen_at > TIMESTAMP('2026-05-01T25:00:00Z')", 'bad_value'],
+    ["note = 'a\0'", 'bad_value'],
+  ])('%s is refused as %s', (text, code) => expect(problemOf(text).code).toBe(code));
+
+  it('is said in plain words', () => {
+    expect(conditionWords(checked("status = 'draft' AND owner = 'Ines Calloway' AND start_on < DATE('2026-05-01')"))).toBe(
+      'status is Draft, owner is Ines Calloway and start on is before 2026-05-01',
+    );
+    expect(conditionWords(checked("water AND (hives > 5 OR note IS NULL)"))).toBe('water is yes and (hives is over 5 or note is blank)');
+    expect(conditionWords(checked("owner.name LIKE 'A%' OR status NOT IN ('draft', 'placed')"))).toBe('owner’s name is like “A%” or status is none of Draft or Placed');
+  });
+});
