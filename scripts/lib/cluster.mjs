@@ -79,7 +79,8 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
 export function needDatabase(programs, cluster, name, template = 'template1') {
   const psql = (text) =>
     runTool(join(programs, 'psql'), ['-X', '-At', '-d', cluster.url('postgres'), '-c', text]).trim();
-  if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1') psql(`create database ${name} template ${template}`);
+  if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1')
+    psql(`create database ${name} template ${template}`);
 }
 
 const settings = (throwaway) => `

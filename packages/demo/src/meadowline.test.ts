@@ -18,7 +18,8 @@ describe('the demo data', () => {
     await db.connect();
   });
   afterAll(() => db.end());
-  const one = async (text: string): Promise<Record<string, number>> => (await db.query(text)).rows[0] as Record<string, number>;
+  const one = async (text: string): Promise<Record<string, number>> =>
+    (await db.query(text)).rows[0] as Record<string, number>;
 
   it('is the same bytes from the same seed, and others from another', () => {
     expect(hashOf()).toBe(hashOf());
@@ -26,30 +27,71 @@ describe('the demo data', () => {
   });
 
   it('is about 105,000 records, and ten times as many at size ten', () => {
-    const count = (size: number): number => meadowline(size).reduce((sum, t) => (t.rows === undefined ? sum : sum + rowsOf(t.rows())), 0);
+    const count = (size: number): number =>
+      meadowline(size).reduce((sum, t) => (t.rows === undefined ? sum : sum + rowsOf(t.rows())), 0);
     expect(count(1)).toBe(105_210);
     expect(count(2)).toBe(105_210 * 2 - 60 - 150);
   });
 
   it.each([
-    ['a person who leaves owns records of four types', `select count(distinct t)::int as n from (select 'b' t from bookings where owner = 2 union all select 'g' from growers where owner = 2 union all select 'h' from hives where owner = 2 union all select 'i' from invoices where owner = 2) x`, 4],
+    [
+      'a person who leaves owns records of four types',
+      `select count(distinct t)::int as n from (select 'b' t from bookings where owner = 2 union all select 'g' from growers where owner = 2 union all select 'h' from hives where owner = 2 union all select 'i' from invoices where owner = 2) x`,
+      4,
+    ],
     ['two people have one name', `select count(*)::int as n from staff where name = 'Marta Quill'`, 2],
-    ['the frame size is blank on older hives only', `select count(*)::int as n from hives where frame_size is null and built_on >= '2026-03-02'`, 0],
-    ['240 drafts are in the north valley', `select count(*)::int as n from bookings where valley = 'north' and status = 'draft'`, 240],
-    ['200 of them are one person’s', `select count(*)::int as n from bookings where valley = 'north' and status = 'draft' and owner = 1`, 200],
-    ['every waiting inspection says why', `select count(*)::int as n from inspections where state = 'waiting' and waiting_reason is null`, 0],
-    ['only overdue invoices have a dunning level', `select count(*)::int as n from invoices where (dunning_level > 0) <> (state = 'overdue')`, 0],
-    ['every task has exactly one parent', `select count(*)::int as n from tasks where num_nonnulls(grower, contact, site, hive, booking, inspection, invoice) <> 1`, 0],
+    [
+      'the frame size is blank on older hives only',
+      `select count(*)::int as n from hives where frame_size is null and built_on >= '2026-03-02'`,
+      0,
+    ],
+    [
+      '240 drafts are in the north valley',
+      `select count(*)::int as n from bookings where valley = 'north' and status = 'draft'`,
+      240,
+    ],
+    [
+      '200 of them are one person’s',
+      `select count(*)::int as n from bookings where valley = 'north' and status = 'draft' and owner = 1`,
+      200,
+    ],
+    [
+      'every waiting inspection says why',
+      `select count(*)::int as n from inspections where state = 'waiting' and waiting_reason is null`,
+      0,
+    ],
+    [
+      'only overdue invoices have a dunning level',
+      `select count(*)::int as n from invoices where (dunning_level > 0) <> (state = 'overdue')`,
+      0,
+    ],
+    [
+      'every task has exactly one parent',
+      `select count(*)::int as n from tasks where num_nonnulls(grower, contact, site, hive, booking, inspection, invoice) <> 1`,
+      0,
+    ],
     ['one page a crop and valley', 'select count(*)::int as n from listings', 150],
   ])('%s', async (_what, text, n) => expect((await one(text)).n).toBe(n));
 
   it.each([
     ['bookings without a region', 'select count(*)::int as n from bookings where region is null'],
     ['double spaces in names', `select count(*)::int as n from sites where name like '%  %'`],
-    ['an old mail flag beside no preference', 'select count(*)::int as n from contacts where wants_mail and mail_preference is null'],
-    ['addresses shared by two contacts', 'select count(*)::int as n from (select email from contacts group by 1 having count(*) > 1) x'],
-    ['members of co-operatives that are resellers', `select count(*)::int as n from growers where parent is not null and kind = 'reseller'`],
-    ['old records that break a newer rule', `select count(*)::int as n from bookings where status = 'confirmed' and site is null`],
+    [
+      'an old mail flag beside no preference',
+      'select count(*)::int as n from contacts where wants_mail and mail_preference is null',
+    ],
+    [
+      'addresses shared by two contacts',
+      'select count(*)::int as n from (select email from contacts group by 1 having count(*) > 1) x',
+    ],
+    [
+      'members of co-operatives that are resellers',
+      `select count(*)::int as n from growers where parent is not null and kind = 'reseller'`,
+    ],
+    [
+      'old records that break a newer rule',
+      `select count(*)::int as n from bookings where status = 'confirmed' and site is null`,
+    ],
   ])('there are %s', async (_what, text) => expect((await one(text)).n).toBeGreaterThan(10));
 
   it('holds the list of people to leave alone: repeats, strangers, shared addresses', async () => {

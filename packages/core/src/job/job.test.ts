@@ -3,7 +3,7 @@ import { ProblemError, type Problem } from '../problem';
 import { fitToField } from '../language/value';
 import { render } from '../sql/sql';
 import { freezeJob } from '../statements/freeze';
-import { applySlice } from '../statements/apply';
+import { applyCarefully } from '../statements/apply';
 import { planOf } from '../statements/signature';
 import { checkJob, jobSentence, type Job } from './job';
 import { equation, noTotals, outcomeLetters, outcomes } from './outcome';
@@ -29,9 +29,15 @@ const problems = (bad: Job): readonly Problem[] => {
 
 describe('a job', () => {
   it('is said in one sentence', () => {
-    expect(jobSentence(job, catalog, 1240)).toBe('On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.');
-    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog)).toBe('On all bookings: nothing to change yet.');
-    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, 2)).toMatch(/^On the 2 picked bookings: /);
+    expect(jobSentence(job, catalog, 1240)).toBe(
+      'On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.',
+    );
+    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog)).toBe(
+      'On all bookings: nothing to change yet.',
+    );
+    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, 2)).toMatch(
+      /^On the 2 picked bookings: /,
+    );
   });
 
   it('reads what its filter, paths, edits and the rules they touch read', () => {
@@ -44,15 +50,36 @@ describe('a job', () => {
 
   it('compiles to statements whose text holds no value', () => {
     const hostile: Job = { ...job, edits: [{ kind: 'set', field: 'note', value: "x'); drop table bookings; --" }] };
-    const frozen = render(freezeJob(checkJob(hostile, catalog), catalog, { from: '1', to: null }, { previewId: 'p', firstPosition: 0, batchSize: 10 }));
+    const frozen = render(
+      freezeJob(
+        checkJob(hostile, catalog),
+        catalog,
+        { from: '1', to: null },
+        { previewId: 'p', firstPosition: 0, batchSize: 10 },
+      ),
+    );
     expect(frozen.text).not.toContain('drop');
     expect(frozen.values).toContain("x'); drop table bookings; --");
-    const applied = render(applySlice(planOf(checkJob(job, catalog)), catalog, { previewId: 'p', position: 0, low: 0, high: 5, only: null }));
+    const applied = render(
+      applyCarefully(planOf(checkJob(job, catalog)), catalog, {
+        previewId: 'p',
+        position: 0,
+        low: 0,
+        high: 5,
+        only: null,
+      }),
+    );
     expect(applied.text).toContain('for update of "r" skip locked');
   });
 
   it('finds every problem at once, each with its place', () => {
-    const found = problems({ selection: { type: 'bookings', filter: 'nope = 1' }, edits: [{ kind: 'set', field: 'hives', value: 99_999 }, { kind: 'set', field: 'id', value: 1 }] });
+    const found = problems({
+      selection: { type: 'bookings', filter: 'nope = 1' },
+      edits: [
+        { kind: 'set', field: 'hives', value: 99_999 },
+        { kind: 'set', field: 'id', value: 1 },
+      ],
+    });
     expect(found.map((p) => [p.where, p.code])).toEqual([
       ['filter', 'unknown_field'],
       ['edits[0].value', 'bad_value'],
@@ -107,7 +134,9 @@ describe('a value typed for a field', () => {
 describe('outcomes and states', () => {
   it('every outcome has a letter of its own, and the equation adds up', () => {
     expect(new Set(Object.values(outcomeLetters)).size).toBe(outcomes.length);
-    expect(equation({ ...noTotals, matched: 240, changed: 5, not_yet: 235 })).toBe('240 matched = 5 changed + 235 not yet');
+    expect(equation({ ...noTotals, matched: 240, changed: 5, not_yet: 235 })).toBe(
+      '240 matched = 5 changed + 235 not yet',
+    );
     expect(equation({ ...noTotals, matched: 2, not_yet: 2 }, { preview: true })).toBe('2 matched = 2 will change');
   });
 

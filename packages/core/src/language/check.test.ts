@@ -21,7 +21,10 @@ const problemOf = (text: string) => {
   throw new Error(`“${text}” was taken.`);
 };
 const answers = new Answers();
-answers.add({ typeId: 'staff', text: 'Ines Calloway' }, { found: [{ key: '1', name: 'Ines Calloway', hint: '' }], near: [] });
+answers.add(
+  { typeId: 'staff', text: 'Ines Calloway' },
+  { found: [{ key: '1', name: 'Ines Calloway', hint: '' }], near: [] },
+);
 
 function sqlOf(text: string) {
   const scope = new Scope(bookings);
@@ -40,24 +43,32 @@ describe('a condition as SQL', () => {
 
   it('joins each path prefix once', () => {
     const { where, from } = sqlOf("owner.name = 'A' OR owner.lead.name = 'B' OR owner.lead = 3");
-    expect(from).toBe('"public"."bookings" "r" left join "public"."staff" "j1" on "j1"."id" = "r"."owner" left join "public"."staff" "j2" on "j2"."id" = "j1"."lead"');
+    expect(from).toBe(
+      '"public"."bookings" "r" left join "public"."staff" "j1" on "j1"."id" = "r"."owner" left join "public"."staff" "j2" on "j2"."id" = "j1"."lead"',
+    );
     expect(where).toContain('"j2"."name" = $2::text');
     expect(where).toContain('"j1"."lead" = $3::bigint');
   });
 
   it('turns names into keys, and lists into one array', () => {
     expect(sqlOf("owner = 'Ines Calloway'")).toMatchObject({ where: '("r"."owner" = $1::integer)', values: ['1'] });
-    expect(sqlOf('id NOT IN (1, 2, 3)')).toMatchObject({ where: '(not ("r"."id" = any($1::text[]::bigint[])))', values: [['1', '2', '3']] });
+    expect(sqlOf('id NOT IN (1, 2, 3)')).toMatchObject({
+      where: '(not ("r"."id" = any($1::text[]::bigint[])))',
+      values: [['1', '2', '3']],
+    });
     expect(namesIn(checked("owner = 'X' OR owner IN ('Y', 4)")).map((q) => q.text)).toEqual(['X', 'Y']);
   });
 
   it('lets nothing a person types into the text of the statement', () => {
     fc.assert(
-      fc.property(fc.string({ minLength: 1 }).filter((s) => !s.includes('\0')), (text) => {
-        const { where, values } = sqlOf(`note = ${quote(text)} OR note LIKE ${quote(text.replaceAll('\\', ''))}`);
-        expect(where).toBe('(("r"."note" = $1::text) or ("r"."note"::text like $2::text))');
-        expect(values[0]).toBe(text);
-      }),
+      fc.property(
+        fc.string({ minLength: 1 }).filter((s) => !s.includes('\0')),
+        (text) => {
+          const { where, values } = sqlOf(`note = ${quote(text)} OR note LIKE ${quote(text.replaceAll('\\', ''))}`);
+          expect(where).toBe('(("r"."note" = $1::text) or ("r"."note"::text like $2::text))');
+          expect(values[0]).toBe(text);
+        },
+      ),
     );
   });
 
@@ -78,10 +89,14 @@ describe('a condition as SQL', () => {
   ])('%s is refused as %s', (text, code) => expect(problemOf(text).code).toBe(code));
 
   it('is said in plain words', () => {
-    expect(conditionWords(checked("status = 'draft' AND owner = 'Ines Calloway' AND start_on < DATE('2026-05-01')"))).toBe(
-      'status is Draft, owner is Ines Calloway and start on is before 2026-05-01',
+    expect(
+      conditionWords(checked("status = 'draft' AND owner = 'Ines Calloway' AND start_on < DATE('2026-05-01')")),
+    ).toBe('status is Draft, owner is Ines Calloway and start on is before 2026-05-01');
+    expect(conditionWords(checked('water AND (hives > 5 OR note IS NULL)'))).toBe(
+      'water is yes and (hives is over 5 or note is blank)',
     );
-    expect(conditionWords(checked("water AND (hives > 5 OR note IS NULL)"))).toBe('water is yes and (hives is over 5 or note is blank)');
-    expect(conditionWords(checked("owner.name LIKE 'A%' OR status NOT IN ('draft', 'placed')"))).toBe('owner’s name is like “A%” or status is none of Draft or Placed');
+    expect(conditionWords(checked("owner.name LIKE 'A%' OR status NOT IN ('draft', 'placed')"))).toBe(
+      'owner’s name is like “A%” or status is none of Draft or Placed',
+    );
   });
 });

@@ -23,7 +23,15 @@ function field(name: string, more: Partial<Field> = {}): Field {
   };
 }
 
-const key = field('id', { kind: 'key', base: 'number', dbType: 'integer', scale: 0, required: true, unique: true, notEditable: 'it is the key.' });
+const key = field('id', {
+  kind: 'key',
+  base: 'number',
+  dbType: 'integer',
+  scale: 0,
+  required: true,
+  unique: true,
+  notEditable: 'it is the key.',
+});
 
 function recordType(id: string, fields: readonly Field[], more: Partial<RecordType> = {}): RecordType {
   return {
@@ -46,12 +54,24 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
   };
 }
 
-const choices = ['draft', 'confirmed', 'placed'].map((value) => ({ value, label: value[0]!.toUpperCase() + value.slice(1) }));
-const rule = { name: 'has_site', message: 'A confirmed booking needs a site.', condition: `((status <> 'confirmed') OR (site IS NOT NULL))`, fields: ['status', 'site'], holdsForAll: false };
+const choices = ['draft', 'confirmed', 'placed'].map((value) => ({
+  value,
+  label: value[0]!.toUpperCase() + value.slice(1),
+}));
+const rule = {
+  name: 'has_site',
+  message: 'A confirmed booking needs a site.',
+  condition: `((status <> 'confirmed') OR (site IS NOT NULL))`,
+  fields: ['status', 'site'],
+  holdsForAll: false,
+};
 
 /** Two types of the field's everyday, for tests that need no database. */
 export const catalog = new Catalog([
-  recordType('staff', [field('name'), field('lead', { kind: 'reference', base: 'number', dbType: 'integer', refersTo: 'staff' })]),
+  recordType('staff', [
+    field('name'),
+    field('lead', { kind: 'reference', base: 'number', dbType: 'integer', refersTo: 'staff' }),
+  ]),
   recordType(
     'bookings',
     [

@@ -7,7 +7,9 @@ describe('the catalog, read from the database', () => {
     w = await openWorkspace();
     await w.sql.query('create table season_log (line text)');
     await w.sql.query('create view early as select id, name from growers');
-    await w.sql.query('create schema archive; create table archive.staff (id uuid primary key, name text, at time, tags text[], data jsonb)');
+    await w.sql.query(
+      'create schema archive; create table archive.staff (id uuid primary key, name text, at time, tags text[], data jsonb)',
+    );
     w.services.catalogs.refresh();
   });
   afterAll(() => w.close());
@@ -15,11 +17,19 @@ describe('the catalog, read from the database', () => {
   const field = async (type: string, name: string) => (await w.admin.type(type)).fields.find((f) => f.name === name)!;
 
   it.each([
-    ['bookings', 'id', { kind: 'key', base: 'number', required: true, unique: true, notEditable: 'it is the key of the record.' }],
+    [
+      'bookings',
+      'id',
+      { kind: 'key', base: 'number', required: true, unique: true, notEditable: 'it is the key of the record.' },
+    ],
     ['bookings', 'reference', { kind: 'text', maxLength: 12, unique: true, required: true, notEditable: null }],
     ['bookings', 'grower', { kind: 'reference', refersTo: 'growers', required: true }],
     ['bookings', 'status', { kind: 'choice', choices: expect.arrayContaining([{ value: 'draft', label: 'Draft' }]) }],
-    ['bookings', 'crop', { kind: 'choice', choices: expect.arrayContaining([{ value: 'field_bean', label: 'Field bean' }]) }],
+    [
+      'bookings',
+      'crop',
+      { kind: 'choice', choices: expect.arrayContaining([{ value: 'field_bean', label: 'Field bean' }]) },
+    ],
     ['bookings', 'hives', { kind: 'number', scale: 0 }],
     ['bookings', 'price_per_hive', { kind: 'number', precision: 8, scale: 2 }],
     ['bookings', 'total', { kind: 'number', notEditable: 'the database works it out from other fields.' }],
@@ -34,7 +44,13 @@ describe('the catalog, read from the database', () => {
 
   it('knows name fields, owners, rules and triggers', async () => {
     const bookings = await w.admin.type('bookings');
-    expect(bookings).toMatchObject({ label: 'Bookings', nameField: 'reference', ownerFields: ['owner'], notChangeable: null, comment: 'Hives rented by a grower for a bloom.' });
+    expect(bookings).toMatchObject({
+      label: 'Bookings',
+      nameField: 'reference',
+      ownerFields: ['owner'],
+      notChangeable: null,
+      comment: 'Hives rented by a grower for a bloom.',
+    });
     expect(bookings.rules.map((r) => r.message)).toContain('A confirmed booking needs a site.');
     expect(bookings.triggers).toEqual([{ name: 'stamp', comment: 'Stamps the modification time.', onFields: null }]);
   });
@@ -46,35 +62,70 @@ describe('the catalog, read from the database', () => {
   ])('%s can be read and not changed, and says so', async (type, why) => {
     expect((await w.admin.type(type)).notChangeable).toMatch(why);
     expect((await w.admin.find(type, { limit: 2 })).records.length).toBeGreaterThanOrEqual(0);
-    expect(await refusedWith(w.admin.makePreview({ selection: { type }, edits: [{ kind: 'set', field: 'name', value: 'x' }] }))).toMatchObject({ code: 'not_changeable' });
+    expect(
+      await refusedWith(
+        w.admin.makePreview({ selection: { type }, edits: [{ kind: 'set', field: 'name', value: 'x' }] }),
+      ),
+    ).toMatchObject({ code: 'not_changeable' });
   });
 
   it('tells types of one name in two schemas apart', async () => {
     const ids = (await w.admin.types()).map((t) => t.id);
     expect(ids).toEqual(expect.arrayContaining(['staff', 'archive.staff']));
     expect(ids.filter((id) => id.startsWith('tantamos'))).toEqual([]);
-    expect((await w.admin.find('archive.staff', {})).columns.map((c) => c.kind)).toEqual(['key', 'text', 'other', 'list', 'other']);
+    expect((await w.admin.find('archive.staff', {})).columns.map((c) => c.kind)).toEqual([
+      'key',
+      'text',
+      'other',
+      'list',
+      'other',
+    ]);
   });
 
   it('keeps what an administrator lays over it, and takes it back', async () => {
-    await w.admin.setType('growers', { label: 'Customers', nameField: 'code', ownerFields: ['owner', 'parent'], typedFrom: 3 });
-    expect(await w.editor.type('growers')).toMatchObject({ label: 'Customers', nameField: 'code', ownerFields: ['owner', 'parent'], bounds: { typedFrom: 3 } });
+    await w.admin.setType('growers', {
+      label: 'Customers',
+      nameField: 'code',
+      ownerFields: ['owner', 'parent'],
+      typedFrom: 3,
+    });
+    expect(await w.editor.type('growers')).toMatchObject({
+      label: 'Customers',
+      nameField: 'code',
+      ownerFields: ['owner', 'parent'],
+      bounds: { typedFrom: 3 },
+    });
     await w.admin.setType('growers', { label: null, nameField: null, ownerFields: null, typedFrom: null });
-    expect(await w.editor.type('growers')).toMatchObject({ label: 'Growers', nameField: 'name', ownerFields: ['owner'], bounds: { typedFrom: 5000 } });
-    expect(await refusedWith(w.admin.setType('growers', { nameField: 'nope' }))).toMatchObject({ code: 'unknown_field' });
-    expect(await refusedWith(w.admin.setType('growers', { ownerFields: ['name'] }))).toMatchObject({ code: 'type_mismatch' });
+    expect(await w.editor.type('growers')).toMatchObject({
+      label: 'Growers',
+      nameField: 'name',
+      ownerFields: ['owner'],
+      bounds: { typedFrom: 5000 },
+    });
+    expect(await refusedWith(w.admin.setType('growers', { nameField: 'nope' }))).toMatchObject({
+      code: 'unknown_field',
+    });
+    expect(await refusedWith(w.admin.setType('growers', { ownerFields: ['name'] }))).toMatchObject({
+      code: 'type_mismatch',
+    });
     expect(await refusedWith(w.admin.setType('growers', {}))).toMatchObject({ code: 'bad_request' });
   });
 
   it('a protected field is not changed, a hidden one not seen, not even through a path', async () => {
     await w.admin.setField('bookings', 'note', { protected: true });
-    expect(await refusedWith(w.admin.makePreview(onBookings([1], [{ kind: 'set', field: 'note', value: 'x' }])))).toMatchObject({
+    expect(
+      await refusedWith(w.admin.makePreview(onBookings([1], [{ kind: 'set', field: 'note', value: 'x' }]))),
+    ).toMatchObject({
       code: 'not_editable',
       detail: 'Note cannot be changed: an administrator has protected it.',
     });
     await w.admin.setField('growers', 'credit_limit', { hidden: true });
-    expect(await refusedWith(w.editor.find('growers', { columns: ['credit_limit'] }))).toMatchObject({ code: 'unknown_field' });
-    expect(await refusedWith(w.editor.find('bookings', { filter: 'grower.credit_limit > 5' }))).toMatchObject({ code: 'unknown_field' });
+    expect(await refusedWith(w.editor.find('growers', { columns: ['credit_limit'] }))).toMatchObject({
+      code: 'unknown_field',
+    });
+    expect(await refusedWith(w.editor.find('bookings', { filter: 'grower.credit_limit > 5' }))).toMatchObject({
+      code: 'unknown_field',
+    });
     expect((await w.editor.type('growers')).fields.map((f) => f.name)).not.toContain('credit_limit');
     expect((await w.editor.find('growers', { limit: 1 })).columns.map((c) => c.name)).not.toContain('credit_limit');
     await w.admin.setField('growers', 'credit_limit', { hidden: false, label: 'Limit' });
@@ -83,13 +134,25 @@ describe('the catalog, read from the database', () => {
   });
 
   it('works out and changes a type whose keys are UUIDs or texts', async () => {
-    await w.sql.query(`insert into archive.staff (id, name) select gen_random_uuid(), 'Old ' || n from generate_series(1, 25) n`);
-    await w.sql.query(`create table crops (code text primary key, name text); insert into crops values ('ap', 'Apple'), ('Pe', 'Pear'), ('z''z', 'Odd "one"'), ('é', null)`);
+    await w.sql.query(
+      `insert into archive.staff (id, name) select gen_random_uuid(), 'Old ' || n from generate_series(1, 25) n`,
+    );
+    await w.sql.query(
+      `create table crops (code text primary key, name text); insert into crops values ('ap', 'Apple'), ('Pe', 'Pear'), ('z''z', 'Odd "one"'), ('é', null)`,
+    );
     w.services.catalogs.refresh();
-    for (const [type, count] of [['archive.staff', 25], ['crops', 4]] as const) {
-      const p = await previewed(w.admin, { selection: { type }, edits: [{ kind: 'set', field: 'name', value: 'New' }], safety: { batchSize: 3, pace: 100 } });
+    for (const [type, count] of [
+      ['archive.staff', 25],
+      ['crops', 4],
+    ] as const) {
+      const p = await previewed(w.admin, {
+        selection: { type },
+        edits: [{ kind: 'set', field: 'name', value: 'New' }],
+        safety: { batchSize: 3, pace: 100 },
+      });
       const run = await w.admin.startRun({ preview: p.id, expect: count, askAfter: null });
-      for await (const now of w.admin.watchRun(run.id)) if (now.state === 'finished') expect(now.totals.changed).toBe(count);
+      for await (const now of w.admin.watchRun(run.id))
+        if (now.state === 'finished') expect(now.totals.changed).toBe(count);
       const { records } = await w.admin.runRecords(run.id, { limit: 500 });
       expect(new Set(records.map((r) => r.key)).size).toBe(count);
       expect(await w.admin.history(type, records.at(-1)!.key)).toHaveLength(1);

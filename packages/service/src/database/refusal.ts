@@ -21,6 +21,11 @@ export function isConflict(error: unknown): boolean {
   return ['40001', '40P01'].includes(codeOf(error));
 }
 
+/** True where a lock was not to be had in time. */
+export function isLocked(error: unknown): boolean {
+  return codeOf(error) === '55P03';
+}
+
 /** Why the database cannot take changes for now; null for errors that are bugs. */
 export function outage(error: unknown): string | null {
   const code = codeOf(error);

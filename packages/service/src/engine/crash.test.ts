@@ -10,7 +10,10 @@ const program = join(__dirname, '../../dist/main.js');
 
 /** The real program on a free port; resolves with its address once it says that it is ready. */
 function startService(url: string): Promise<{ child: ChildProcess; base: string }> {
-  const child = spawn(process.execPath, [program], { env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' }, stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawn(process.execPath, [program], {
+    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
   return new Promise((resolve, reject) => {
     let said = '';
     child.stdout!.on('data', (text: Buffer) => {
@@ -30,9 +33,15 @@ describe('kill -9 in the middle of a run of 18,000', () => {
   it('changes every record exactly once, whatever the moment', async () => {
     // Counts updates itself, beside whatever the journal says.
     await w.sql.query('create table touched (id integer, at timestamptz default clock_timestamp())');
-    await w.sql.query(`create function touch() returns trigger language plpgsql as $$ begin insert into touched (id) values (new.id); return null; end $$`);
+    await w.sql.query(
+      `create function touch() returns trigger language plpgsql as $$ begin insert into touched (id) values (new.id); return null; end $$`,
+    );
     await w.sql.query('create trigger touching after update on bookings for each row execute function touch()');
-    const job = { selection: { type: 'bookings' }, edits: [{ kind: 'set' as const, field: 'note', value: 'after the storm' }], safety: { batchSize: 250, atOnce: 2, pace: 100 } };
+    const job = {
+      selection: { type: 'bookings' },
+      edits: [{ kind: 'set' as const, field: 'note', value: 'after the storm' }],
+      safety: { batchSize: 250, atOnce: 2, pace: 100 },
+    };
     const p = await previewed(w.admin, job);
     // From here on only services that are killed do the work.
     await w.services.engine.close();
@@ -42,13 +51,22 @@ describe('kill -9 in the middle of a run of 18,000', () => {
       const changedAt: number[] = [];
       for (let kills = 0; kills < 4; kills++) {
         const { child, base } = await startService(w.url);
-        const client = new Client({ base, token: await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password) });
+        const client = new Client({
+          base,
+          token: await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password),
+        });
         runId ??= (await client.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet })).id;
         await new Promise((resolve) => setTimeout(resolve, 40 + Math.random() * 350));
         const gone = new Promise((resolve) => child.once('exit', resolve));
         child.kill('SIGKILL');
         await gone;
-        changedAt.push((await pool.query(`select coalesce(sum(changed), 0)::int as n from tantamos.run_batch where run = $1`, [runId])).rows[0].n as number);
+        changedAt.push(
+          (
+            await pool.query(`select coalesce(sum(changed), 0)::int as n from tantamos.run_batch where run = $1`, [
+              runId,
+            ])
+          ).rows[0].n as number,
+        );
       }
       const { child, base } = await startService(w.url);
       const client = new Client({ base, token: await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password) });
@@ -59,7 +77,12 @@ describe('kill -9 in the middle of a run of 18,000', () => {
       expect(changedAt.some((n) => n > 0 && n < p.totals.not_yet)).toBe(true);
       expect(run.state).toBe('finished');
       // A few old records break a newer rule: the preview said so, and they stay.
-      expect(run.totals).toMatchObject({ matched: 18_000, changed: p.totals.not_yet, not_allowed: p.totals.not_allowed, not_yet: 0 });
+      expect(run.totals).toMatchObject({
+        matched: 18_000,
+        changed: p.totals.not_yet,
+        not_allowed: p.totals.not_allowed,
+        not_yet: 0,
+      });
       const twice = await pool.query('select id from touched group by id having count(*) > 1');
       expect(twice.rows).toEqual([]);
       const touched = await pool.query('select count(*)::int as n from touched');

@@ -3,14 +3,18 @@ import { ProblemError, type Plan } from '@tantamos/core';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
-import { codeOf, isConflict, outage } from '../database/refusal';
-import { applyBatch, claimBatch, type Patience } from './batch';
+import { codeOf, isConflict, isLocked, isRefusal, outage } from '../database/refusal';
+import { applyAllOrNothing, applyWithCare, claimBatch, type Patience } from './batch';
 import type { Runs } from './runs';
 
 /** How often the engine looks for runs that another process started or left behind, in ms. */
 const lookEvery = 1000;
 const longestWait = 30_000;
 const lockSpace = 741_003;
+
+/** One snapshot a batch. A swift one gives up on a lock after 20 ms: then the batch is done with care. */
+const beginCarefully = 'begin isolation level repeatable read; set constraints all immediate';
+const beginSwiftly = `${beginCarefully}; set local lock_timeout = 20`;
 
 interface ActiveRun {
   readonly id: string;
@@ -121,22 +125,27 @@ export class Engine {
     if (worked) await this.settle(run.id);
   }
 
-  /** One batch in one transaction. False when none is ready. */
-  private async step(connection: Connection, run: ActiveRun): Promise<boolean> {
+  /** One batch in one transaction, first swiftly, and with care if anything is not as usual. False when none is ready. */
+  private async step(connection: Connection, run: ActiveRun, careful = false): Promise<boolean> {
     const begun = performance.now();
-    const catalog = await this.catalogs.get();
+    const work = { preview: run.preview, plan: run.plan, catalog: await this.catalogs.get(), patience: this.patience };
     try {
-      await connection.query('begin isolation level repeatable read; set constraints all immediate');
+      await connection.query(careful ? beginCarefully : beginSwiftly);
       const claimed = await claimBatch(connection, run.id);
       if (!claimed) {
         await connection.query('rollback');
         return false;
       }
-      await applyBatch(connection, run.plan, catalog, run.preview, claimed, this.patience);
+      if (careful) await applyWithCare(connection, work, claimed);
+      else if (!(await applyAllOrNothing(connection, work, claimed))) {
+        await connection.query('rollback');
+        return this.step(connection, run, true);
+      }
       await connection.query('commit');
       this.hindrances.delete(run.id);
     } catch (error) {
       await connection.query('rollback').catch(() => {});
+      if (!careful && (isRefusal(error) || isLocked(error))) return this.step(connection, run, true);
       if (!isConflict(error)) throw error;
       return true;
     }

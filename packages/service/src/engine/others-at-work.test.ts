@@ -8,7 +8,8 @@ describe('a run beside other people’s work', () => {
   afterAll(() => w.close());
 
   const note = (value: string) => [{ kind: 'set', field: 'note', value }] as const;
-  const noteOf = async (id: number) => (await w.sql.query('select note from bookings where id = $1', [id])).rows[0]?.note;
+  const noteOf = async (id: number) =>
+    (await w.sql.query('select note from bookings where id = $1', [id])).rows[0]?.note;
   const outcomeOf = async (run: string, key: number): Promise<Outcome | undefined> =>
     (await w.admin.runRecords(run, { limit: 500 })).records.find((r) => r.key === String(key))?.outcome;
   const sum = ({ matched, ...rest }: Totals) => [matched, Object.values(rest).reduce((a, b) => a + b, 0)];
@@ -24,7 +25,11 @@ describe('a run beside other people’s work', () => {
 
   it('also when the value was read through a path, in the filter', async () => {
     await w.sql.query(`update growers set note = 'vip' where id = (select grower from bookings where id = 11)`);
-    const job = { selection: { type: 'bookings', keys: ['11', '12'], filter: "grower.note = 'vip' OR id = 12" }, edits: [...note('for vips')], safety: { pace: 100 } };
+    const job = {
+      selection: { type: 'bookings', keys: ['11', '12'], filter: "grower.note = 'vip' OR id = 12" },
+      edits: [...note('for vips')],
+      safety: { pace: 100 },
+    };
     const p = await previewed(w.admin, job);
     expect(p.totals.not_yet).toBe(2);
     await w.sql.query(`update growers set note = 'no longer' where note = 'vip'`);
@@ -41,9 +46,16 @@ describe('a run beside other people’s work', () => {
   });
 
   it('reports a deleted record as gone', async () => {
-    await w.sql.query(`insert into listings (id, slug, crop, valley, headline) select 9001, 'x', crop, valley, 'x' from listings where false`);
-    await w.sql.query(`insert into staff (id, name, email, role) values (9001, 'Short Stay', 'short@meadowline.example', 'office')`);
-    const p = await previewed(w.admin, { selection: { type: 'staff', keys: ['9001', '7'] }, edits: [{ kind: 'set', field: 'role', value: 'finance' }] });
+    await w.sql.query(
+      `insert into listings (id, slug, crop, valley, headline) select 9001, 'x', crop, valley, 'x' from listings where false`,
+    );
+    await w.sql.query(
+      `insert into staff (id, name, email, role) values (9001, 'Short Stay', 'short@meadowline.example', 'office')`,
+    );
+    const p = await previewed(w.admin, {
+      selection: { type: 'staff', keys: ['9001', '7'] },
+      edits: [{ kind: 'set', field: 'role', value: 'finance' }],
+    });
     await w.sql.query('delete from staff where id = 9001');
     const run = await ran(w.admin, p.id);
     expect(run.totals).toMatchObject({ matched: 2, changed: 1, gone: 1 });
@@ -51,7 +63,10 @@ describe('a run beside other people’s work', () => {
 
   it('is not held up by a locked record: the rest goes on, and in the end it is in use', async () => {
     const keys = Array.from({ length: 300 }, (_, i) => 1000 + i);
-    const p = await previewed(w.admin, onBookings(keys, [...note('all of them')], { safety: { batchSize: 50, pace: 100 } }));
+    const p = await previewed(
+      w.admin,
+      onBookings(keys, [...note('all of them')], { safety: { batchSize: 50, pace: 100 } }),
+    );
     const other = await w.sql.connect();
     try {
       await other.query('begin');
@@ -82,7 +97,9 @@ describe('a run beside other people’s work', () => {
     const before = (await w.sql.query('select reference from bookings where id = 2000')).rows[0].reference as string;
     await w.sql.query(`create function refuse_some() returns trigger language plpgsql as $$ begin
       if new.id in (2003, 2017) then raise exception 'Booking % is under seal', new.id; end if; return new; end $$`);
-    await w.sql.query(`create trigger sealed before update on bookings for each row when (new.note = 'sealed?') execute function refuse_some()`);
+    await w.sql.query(
+      `create trigger sealed before update on bookings for each row when (new.note = 'sealed?') execute function refuse_some()`,
+    );
     const run = await done(w.admin, onBookings(keys, [...note('sealed?')]));
     expect(run.totals).toMatchObject({ matched: 20, changed: 18, refused: 2 });
     const refused = (await w.admin.runRecords(run.id, { outcome: 'refused' })).records;
@@ -93,12 +110,18 @@ describe('a run beside other people’s work', () => {
 
     const taken = await done(w.admin, onBookings([2000, 2001], [{ kind: 'set', field: 'reference', value: before }]));
     expect(taken.totals).toMatchObject({ already_right: 1, refused: 1 });
-    expect((await w.admin.runRecords(taken.id, { outcome: 'refused' })).records[0]!.cause).toBe(`Another record already has Reference “${before}”.`);
+    expect((await w.admin.runRecords(taken.id, { outcome: 'refused' })).records[0]!.cause).toBe(
+      `Another record already has Reference “${before}”.`,
+    );
   });
 
   it('journals what a trigger made of the value, and undo puts the old one back', async () => {
-    await w.sql.query(`create function shout() returns trigger language plpgsql as $$ begin new.note := upper(new.note); return new; end $$`);
-    await w.sql.query(`create trigger shouting before update on bookings for each row when (new.note = 'loud') execute function shout()`);
+    await w.sql.query(
+      `create function shout() returns trigger language plpgsql as $$ begin new.note := upper(new.note); return new; end $$`,
+    );
+    await w.sql.query(
+      `create trigger shouting before update on bookings for each row when (new.note = 'loud') execute function shout()`,
+    );
     const old = await noteOf(2100);
     const run = await done(w.admin, onBookings([2100], [...note('loud')]));
     expect(await noteOf(2100)).toBe('LOUD');
@@ -119,7 +142,11 @@ describe('a run beside other people’s work', () => {
   });
 
   it('pauses, goes on and stops at batch borders, and always adds up', async () => {
-    const job = { selection: { type: 'hives' }, edits: [{ kind: 'set', field: 'strength', value: '5' }] as const, safety: { batchSize: 200, pace: 20 } };
+    const job = {
+      selection: { type: 'hives' },
+      edits: [{ kind: 'set', field: 'strength', value: '5' }] as const,
+      safety: { batchSize: 200, pace: 20 },
+    };
     const p = await previewed(w.admin, { ...job, edits: [...job.edits] });
     const { id } = await w.admin.startRun({ preview: p.id, expect: p.totals.not_yet });
     await new Promise((resolve) => setTimeout(resolve, 250));
@@ -147,7 +174,10 @@ describe('a run beside other people’s work', () => {
       [10, [10, 10, 10]],
       [15, [10, 5, 5, 10]],
     ] as const) {
-      const p = await previewed(w.admin, onBookings(keys, [...note(`ask ${askAfter}`)], { safety: { batchSize: 10, pace: 100 } }));
+      const p = await previewed(
+        w.admin,
+        onBookings(keys, [...note(`ask ${askAfter}`)], { safety: { batchSize: 10, pace: 100 } }),
+      );
       const run = await ran(w.admin, p.id, { askAfter });
       expect(run).toMatchObject({ state: 'waiting_for_you', totals: { changed: askAfter } });
       expect((await w.admin.runBatches(run.id)).map((b) => b.size)).toEqual(sizes);
@@ -159,7 +189,11 @@ describe('a run beside other people’s work', () => {
   });
 
   it('works in two lanes to the same end as in one', async () => {
-    const job = { selection: { type: 'contacts' }, edits: [{ kind: 'fill', field: 'mail_preference', value: 'all' }] as const, safety: { batchSize: 100, atOnce: 2, pace: 100 } };
+    const job = {
+      selection: { type: 'contacts' },
+      edits: [{ kind: 'fill', field: 'mail_preference', value: 'all' }] as const,
+      safety: { batchSize: 100, atOnce: 2, pace: 100 },
+    };
     const run = await done(w.admin, { ...job, edits: [...job.edits] });
     expect(run).toMatchObject({ state: 'finished', atOnce: 2 });
     const blank = await w.sql.query('select count(*)::int as n from contacts where mail_preference is null');

@@ -7,9 +7,14 @@ describe('bad input gets a clear answer and loses nothing', () => {
   afterAll(() => w.close());
 
   const filtered = (filter: string) => refusedWith(w.admin.find('bookings', { filter }));
-  const edited = (field: string, value: string) => refusedWith(w.admin.makePreview(onBookings([1], [{ kind: 'set', field, value }])));
+  const edited = (field: string, value: string) =>
+    refusedWith(w.admin.makePreview(onBookings([1], [{ kind: 'set', field, value }])));
   const posted = async (path: string, body: string, headers: Record<string, string> = {}) =>
-    fetch(w.base + path, { method: 'POST', body, headers: { Authorization: `Bearer ${w.adminToken}`, 'Content-Type': 'application/json', ...headers } });
+    fetch(w.base + path, {
+      method: 'POST',
+      body,
+      headers: { Authorization: `Bearer ${w.adminToken}`, 'Content-Type': 'application/json', ...headers },
+    });
 
   it.each([
     ["statuss = 'draft'", 'unknown_field', [0, 7], ['status']],
@@ -43,7 +48,10 @@ describe('bad input gets a clear answer and loses nothing', () => {
     expect(megabyte.length).toBeGreaterThan(980_000);
     expect((await w.admin.find('bookings', { filter: megabyte, limit: 1, count: 'exact' })).numberMatched).toBe(9_899);
     expect(await filtered('x'.repeat(1_000_001))).toMatchObject({ status: 400, code: 'too_long' });
-    expect(await filtered(Array.from({ length: 20_000 }, () => 'id = 1').join(' OR '))).toMatchObject({ status: 400, code: 'too_long' });
+    expect(await filtered(Array.from({ length: 20_000 }, () => 'id = 1').join(' OR '))).toMatchObject({
+      status: 400,
+      code: 'too_long',
+    });
     expect(await filtered('('.repeat(10_000))).toMatchObject({ status: 400, code: 'too_deep' });
     expect(await filtered(`${'NOT '.repeat(10_000)} wants_water`)).toMatchObject({ status: 400, code: 'too_deep' });
   });
@@ -94,16 +102,32 @@ describe('bad input gets a clear answer and loses nothing', () => {
   });
 
   it('types, keys and pages that do not exist', async () => {
-    expect(await refusedWith(w.admin.find('bookngs', {}))).toMatchObject({ status: 404, code: 'unknown_type', problems: [{ suggestions: ['bookings'] }] });
+    expect(await refusedWith(w.admin.find('bookngs', {}))).toMatchObject({
+      status: 404,
+      code: 'unknown_type',
+      problems: [{ suggestions: ['bookings'] }],
+    });
     expect(await refusedWith(w.admin.record('bookings', '99999999'))).toMatchObject({ status: 404 });
     expect(await refusedWith(w.admin.record('bookings', "1' or '1'='1"))).toMatchObject({ status: 404 });
     expect(await refusedWith(w.admin.history('bookings', '9'.repeat(400)))).toMatchObject({ status: 404 });
     expect(await refusedWith(w.admin.find('bookings', { after: 'nonsense' }))).toMatchObject({ status: 400 });
-    expect(await refusedWith(w.admin.find('bookings', { sort: ['nope'] }))).toMatchObject({ code: 'unknown_field', problems: [{ where: 'sort[0]' }] });
-    expect(await refusedWith(w.admin.find('bookings', { columns: ['grower.nope'] }))).toMatchObject({ code: 'unknown_field' });
+    expect(await refusedWith(w.admin.find('bookings', { sort: ['nope'] }))).toMatchObject({
+      code: 'unknown_field',
+      problems: [{ where: 'sort[0]' }],
+    });
+    expect(await refusedWith(w.admin.find('bookings', { columns: ['grower.nope'] }))).toMatchObject({
+      code: 'unknown_field',
+    });
     expect(await refusedWith(w.admin.run('not-a-uuid'))).toMatchObject({ status: 404 });
     expect(await refusedWith(w.admin.preview('00000000-0000-4000-8000-000000000000'))).toMatchObject({ status: 404 });
-    expect(await refusedWith(w.admin.makePreview({ selection: { type: 'placements' }, edits: [{ kind: 'set', field: 'placed_on', value: '2026-01-01' }] }))).toMatchObject({
+    expect(
+      await refusedWith(
+        w.admin.makePreview({
+          selection: { type: 'placements' },
+          edits: [{ kind: 'set', field: 'placed_on', value: '2026-01-01' }],
+        }),
+      ),
+    ).toMatchObject({
       status: 400,
       code: 'not_changeable',
     });
@@ -111,8 +135,13 @@ describe('bad input gets a clear answer and loses nothing', () => {
 
   it('hostile values stay values', async () => {
     const evil = "'; drop table bookings; --";
-    expect((await w.admin.find('bookings', { filter: `note = '${evil.replaceAll("'", "''")}'`, count: 'exact' })).numberMatched).toBe(0);
-    expect(await refusedWith(w.admin.find('bookings', { columns: ['id"; drop table bookings; --'] }))).toMatchObject({ code: 'unknown_field' });
+    expect(
+      (await w.admin.find('bookings', { filter: `note = '${evil.replaceAll("'", "''")}'`, count: 'exact' }))
+        .numberMatched,
+    ).toBe(0);
+    expect(await refusedWith(w.admin.find('bookings', { columns: ['id"; drop table bookings; --'] }))).toMatchObject({
+      code: 'unknown_field',
+    });
     const run = await done(w.admin, onBookings([5], [{ kind: 'set', field: 'note', value: evil }]));
     expect(run.totals.changed).toBe(1);
     expect((await w.sql.query('select note from bookings where id = 5')).rows[0].note).toBe(evil);
@@ -142,19 +171,34 @@ describe('bad input gets a clear answer and loses nothing', () => {
   it('a preview that is too old, started twice, withdrawn, or would change nothing', async () => {
     const old = await previewed(w.admin, onBookings([30], [{ kind: 'set', field: 'note', value: 'late' }]));
     await w.sql.query(`update tantamos.preview set expires_at = now() - interval '1 minute' where id = $1`, [old.id]);
-    expect(await refusedWith(w.admin.startRun({ preview: old.id }))).toMatchObject({ status: 410, code: 'preview_expired' });
+    expect(await refusedWith(w.admin.startRun({ preview: old.id }))).toMatchObject({
+      status: 410,
+      code: 'preview_expired',
+    });
 
     const p = await previewed(w.admin, onBookings([31], [{ kind: 'set', field: 'note', value: 'once' }]));
     const both = await Promise.allSettled([w.admin.startRun({ preview: p.id }), w.admin.startRun({ preview: p.id })]);
     expect(both.map((b) => b.status).sort()).toEqual(['fulfilled', 'rejected']);
-    expect(await refusedWith(w.admin.startRun({ preview: p.id }))).toMatchObject({ status: 409, code: 'preview_started' });
+    expect(await refusedWith(w.admin.startRun({ preview: p.id }))).toMatchObject({
+      status: 409,
+      code: 'preview_started',
+    });
 
     const withdrawn = await previewed(w.admin, onBookings([32], [{ kind: 'set', field: 'note', value: 'no' }]));
     await w.admin.dropPreview(withdrawn.id);
-    expect(await refusedWith(w.admin.startRun({ preview: withdrawn.id }))).toMatchObject({ status: 409, code: 'preview_cancelled' });
+    expect(await refusedWith(w.admin.startRun({ preview: withdrawn.id }))).toMatchObject({
+      status: 409,
+      code: 'preview_cancelled',
+    });
 
-    const right = await previewed(w.admin, onBookings([5], [{ kind: 'set', field: 'note', value: "'; drop table bookings; --" }]));
-    expect(await refusedWith(w.admin.startRun({ preview: right.id }))).toMatchObject({ status: 409, code: 'nothing_to_do' });
+    const right = await previewed(
+      w.admin,
+      onBookings([5], [{ kind: 'set', field: 'note', value: "'; drop table bookings; --" }]),
+    );
+    expect(await refusedWith(w.admin.startRun({ preview: right.id }))).toMatchObject({
+      status: 409,
+      code: 'nothing_to_do',
+    });
   });
 
   it('limits stop before anything is changed', async () => {
@@ -162,13 +206,20 @@ describe('bad input gets a clear answer and loses nothing', () => {
     const p = await previewed(w.admin, job);
     expect(await refusedWith(w.admin.startRun({ preview: p.id }))).toMatchObject({ status: 409, code: 'over_limit' });
     const q = await previewed(w.admin, { ...job, safety: {} });
-    expect(await refusedWith(w.admin.startRun({ preview: q.id, expect: 4 }))).toMatchObject({ code: 'expect_mismatch' });
-    const all = await previewed(w.admin, { selection: { type: 'staff' }, edits: [{ kind: 'set', field: 'active', value: false }] });
+    expect(await refusedWith(w.admin.startRun({ preview: q.id, expect: 4 }))).toMatchObject({
+      code: 'expect_mismatch',
+    });
+    const all = await previewed(w.admin, {
+      selection: { type: 'staff' },
+      edits: [{ kind: 'set', field: 'active', value: false }],
+    });
     expect(all.expectRequired).toBe(true);
     expect(await refusedWith(w.admin.startRun({ preview: all.id }))).toMatchObject({ code: 'expect_required' });
     await w.admin.setType('bookings', { mostRecords: 2, largestBatch: 500 });
     expect(await refusedWith(w.admin.startRun({ preview: q.id }))).toMatchObject({ code: 'over_limit' });
-    expect(await refusedWith(w.admin.makePreview({ ...job, safety: { batchSize: 501 } }))).toMatchObject({ code: 'over_limit' });
+    expect(await refusedWith(w.admin.makePreview({ ...job, safety: { batchSize: 501 } }))).toMatchObject({
+      code: 'over_limit',
+    });
     await w.admin.setType('bookings', { mostRecords: null, largestBatch: null });
     expect((await w.sql.query(`select count(*)::int as n from bookings where note = 'limit'`)).rows[0].n).toBe(0);
     expect((await ran(w.admin, q.id)).totals.changed).toBe(3);
@@ -177,7 +228,10 @@ describe('bad input gets a clear answer and loses nothing', () => {
   it('a reason where the workspace asks for one; it is carried to the undo', async () => {
     await w.admin.setWorkspace({ whyRequired: true });
     const job = onBookings([50], [{ kind: 'set', field: 'note', value: 'why' }]);
-    expect(await refusedWith(w.admin.makePreview({ ...job, why: '  ' }))).toMatchObject({ code: 'why_required', problems: [{ where: 'why' }] });
+    expect(await refusedWith(w.admin.makePreview({ ...job, why: '  ' }))).toMatchObject({
+      code: 'why_required',
+      problems: [{ where: 'why' }],
+    });
     const run = await done(w.admin, { ...job, why: 'Because' });
     expect((await w.admin.undo(run.id, {})).why).toBe('Because');
     await w.admin.setWorkspace({ whyRequired: false });

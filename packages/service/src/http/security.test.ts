@@ -11,7 +11,11 @@ describe('who may do what', () => {
 
   const [sorrel] = demoAccounts;
   const signIn = (headers: Record<string, string>) =>
-    fetch(`${w.base}/api/sessions`, { method: 'POST', headers: { 'Content-Type': 'application/json', ...headers }, body: JSON.stringify({ login: sorrel.login, password: sorrel.password }) });
+    fetch(`${w.base}/api/sessions`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json', ...headers },
+      body: JSON.stringify({ login: sorrel.login, password: sorrel.password }),
+    });
 
   it('nothing is reachable without a session but the health check and signing in', async () => {
     for (const route of Object.values(routes) as Route[]) {
@@ -24,8 +28,12 @@ describe('who may do what', () => {
   });
 
   it('a wrong password, an unknown login and somebody else’s token are refused alike', async () => {
-    const wrong = await refusedWith(new Client({ base: w.base }).signIn({ login: 'sorrel', password: 'nope' , kind: 'token' }));
-    const unknown = await refusedWith(new Client({ base: w.base }).signIn({ login: 'nobody', password: 'nope', kind: 'token' }));
+    const wrong = await refusedWith(
+      new Client({ base: w.base }).signIn({ login: 'sorrel', password: 'nope', kind: 'token' }),
+    );
+    const unknown = await refusedWith(
+      new Client({ base: w.base }).signIn({ login: 'nobody', password: 'nope', kind: 'token' }),
+    );
     expect(wrong).toEqual(unknown);
     expect(wrong).toMatchObject({ status: 401, code: 'wrong_credentials' });
     const made = new Client({ base: w.base, token: 'x'.repeat(43) });
@@ -33,7 +41,9 @@ describe('who may do what', () => {
   });
 
   it('a token that was given back, and one that is too old, open nothing', async () => {
-    const token = (await new Client({ base: w.base }).signIn({ login: 'piers', password: demoAccounts[1].password, kind: 'token' })).token!;
+    const token = (
+      await new Client({ base: w.base }).signIn({ login: 'piers', password: demoAccounts[1].password, kind: 'token' })
+    ).token!;
     const client = new Client({ base: w.base, token });
     expect((await client.me()).login).toBe('piers');
     await client.signOut();
@@ -52,7 +62,8 @@ describe('who may do what', () => {
     expect(cookie).toMatch(/SameSite=Strict/);
     const headers = { Cookie: cookie.split(';')[0]!, 'Content-Type': 'application/json' };
     expect((await fetch(`${w.base}/api/me`, { headers })).status).toBe(200);
-    const put = (more: Record<string, string>) => fetch(`${w.base}/api/draft`, { method: 'PUT', headers: { ...headers, ...more }, body: '{"job":{}}' });
+    const put = (more: Record<string, string>) =>
+      fetch(`${w.base}/api/draft`, { method: 'PUT', headers: { ...headers, ...more }, body: '{"job":{}}' });
     expect((await put({ Origin: 'https://elsewhere.example' })).status).toBe(403);
     expect((await put({ 'Sec-Fetch-Site': 'cross-site', Origin: w.base })).status).toBe(403);
     expect((await put({})).status).toBe(403);
@@ -83,7 +94,8 @@ describe('who may do what', () => {
     expect(await refusedWith(w.editor.startRun({ preview: theirs.id }))).toMatchObject({ status: 403 });
     expect(await refusedWith(w.editor.dropPreview(theirs.id))).toMatchObject({ status: 403 });
     const asked = await ran(w.admin, (await previewed(w.admin, northDrafts)).id);
-    for (const verb of ['continue', 'stop'] as const) expect(await refusedWith(w.editor.steer(asked.id, verb))).toMatchObject({ status: 403 });
+    for (const verb of ['continue', 'stop'] as const)
+      expect(await refusedWith(w.editor.steer(asked.id, verb))).toMatchObject({ status: 403 });
     expect(await refusedWith(w.editor.undo(asked.id, {}))).toMatchObject({ status: 403 });
     const mine = await previewed(w.editor, onBookings([2], [{ kind: 'set', field: 'note', value: 'b' }]));
     const run = await ran(w.admin, mine.id);
@@ -104,7 +116,10 @@ describe('who may do what', () => {
     const job = onBookings([70], [{ kind: 'set', field: 'note', value: 'once' }]);
     const [a, b] = [await w.admin.makePreview(job, 'key-1'), await w.admin.makePreview(job, 'key-1')];
     expect(b.id).toBe(a.id);
-    expect(await refusedWith(w.admin.makePreview(northDrafts, 'key-1'))).toMatchObject({ status: 409, code: 'key_reused' });
+    expect(await refusedWith(w.admin.makePreview(northDrafts, 'key-1'))).toMatchObject({
+      status: 409,
+      code: 'key_reused',
+    });
     const runs = await Promise.all([1, 2].map(() => w.admin.startRun({ preview: a.id }, 'key-2').catch(() => null)));
     expect(new Set(runs.flatMap((r) => r?.id ?? [])).size).toBe(1);
     expect((await w.editor.makePreview(job, 'key-1')).id).not.toBe(a.id);

@@ -56,7 +56,11 @@ export async function openWorkspace(
   options: { template?: string; consoleFolder?: string; patience?: Patience } = {},
 ): Promise<Workspace> {
   const { url, drop } = await freshDatabase(options.template);
-  const services = await openServices({ url, log: pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)), patience: options.patience ?? impatient });
+  const services = await openServices({
+    url,
+    log: pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
+    patience: options.patience ?? impatient,
+  });
   await needAccounts(services, true);
   const server = createApp(services, options.consoleFolder ?? null).listen(0, '127.0.0.1');
   await new Promise((resolve) => server.once('listening', resolve));

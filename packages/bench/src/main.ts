@@ -1,0 +1,222 @@
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import Table from 'cli-table3';
+import { Client } from 'pg';
+import type { PreviewView, RunView } from '@tantamos/contract';
+import { startService, type Service } from './service';
+import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
+
+interface Figure {
+  readonly what: string;
+  /** Seconds, or bytes where `unit` says so. */
+  readonly value: number;
+  readonly unit: 's' | 'ms' | 'MB';
+  /** Beside what, and how many times that. */
+  readonly beside?: string;
+  readonly ratio?: number;
+  readonly wanted?: string;
+}
+
+const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
+const loopRows = 20_000;
+
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table, and JSON with --json. */
+async function bench(): Promise<void> {
+  const { values } = parseArgs({
+    options: { url: { type: 'string' }, rows: { type: 'string', default: '1000000' }, json: { type: 'boolean' } },
+  });
+  const rows = Number(values.rows);
+  const db = new Client({ connectionString: values.url! });
+  await db.connect();
+  for (const name of ['orders_two', 'orders_one', 'orders_plain', 'orders_audit', 'orders_loop']) {
+    say(`making ${name} …`);
+    await makeTable(db, name, rows);
+  }
+  const service = await startService(program, values.url!);
+  const figures = [...(await findFigures(db, service)), ...(await runFigures(db, service))];
+  await service.stop();
+  await db.end();
+  if (values.json) process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
+  else process.stdout.write(`${tableOf(figures, rows)}\n`);
+}
+
+async function findFigures(db: Client, { client }: Service): Promise<Figure[]> {
+  say('find …');
+  const [page, handPage] = await inTurn(
+    () => client.find('orders_two', { filter, limit: 50 }),
+    () =>
+      db.query(
+        `select id, code, status, region, owner, amount, placed_on, note from orders_two where ${handWhere} order by id limit 51`,
+      ),
+  );
+  const [count, handCount] = await inTurn(
+    () => client.find('orders_two', { filter, limit: 0, count: 'exact' }),
+    () => db.query(`select count(*) from orders_two where ${handWhere}`),
+  );
+  return [
+    {
+      what: 'find: first page',
+      value: page,
+      unit: 'ms',
+      beside: `${handPage.toFixed(1)} ms by hand`,
+      ratio: page / handPage,
+    },
+    {
+      what: 'find: exact count',
+      value: count,
+      unit: 'ms',
+      beside: `${handCount.toFixed(1)} ms by hand`,
+      ratio: count / handCount,
+      wanted: '≤ 1.2',
+    },
+  ];
+}
+
+async function runFigures(db: Client, service: Service): Promise<Figure[]> {
+  say('plain update …');
+  const set = `status = 'held', region = coalesce(nullif(region, ''), 'south')`;
+  const plain = await seconds(() => db.query(`update orders_plain set ${set} where ${handWhere}`));
+  const changed = plain.result.rowCount!;
+  say('update with an audit trigger …');
+  await withAudit(db, 'orders_audit');
+  const audit = await seconds(() => db.query(`update orders_audit set ${set} where ${handWhere}`));
+  const auditBytes = Number((await db.query(`select pg_total_relation_size('orders_audit_audit') as n`)).rows[0].n);
+  say('loop of single updates …');
+  const keys = (
+    await db.query<{ id: number }>(`select id from orders_loop where ${handWhere} order by id limit ${loopRows}`)
+  ).rows;
+  const loop = await seconds(async () => {
+    for (const { id } of keys) await db.query(`update orders_loop set ${set} where id = $1`, [id]);
+  });
+  const loopTime = (loop.seconds * changed) / keys.length;
+
+  const before = await bytesKept(db);
+  say('preview …');
+  await db.query('checkpoint');
+  const preview = await seconds(() => previewOf(service, 'orders_two', 2));
+  if (preview.result.totals.not_yet !== changed)
+    throw new Error(`The preview counts ${preview.result.totals.not_yet}, the plain update ${changed}.`);
+  say('run in two lanes …');
+  await db.query('checkpoint');
+  const two = await runOf(service, preview.result);
+  const kept = (await bytesKept(db)) - before;
+  say('undo …');
+  await db.query('checkpoint');
+  const undoPreview = await seconds(async () => settled(service, await service.client.undo(two.run.id, {})));
+  const undo = await runOf(service, undoPreview.result);
+  say('run in one lane …');
+  const single = await previewOf(service, 'orders_one', 1);
+  await db.query('checkpoint');
+  const one = await runOf(service, single);
+  for (const { run } of [two, undo, one])
+    if (run.totals.changed !== changed) throw new Error(`Run ${run.id} changed ${run.totals.changed}, not ${changed}.`);
+
+  const base = plain.seconds;
+  const row = (what: string, value: number, more: Partial<Figure> = {}): Figure => ({
+    what,
+    value,
+    unit: 's',
+    beside: '(a)',
+    ratio: value / base,
+    ...more,
+  });
+  return [
+    row(`(a) plain update of ${changed.toLocaleString('en-US')}`, base),
+    row('(b) the same with an audit trigger', audit.seconds),
+    row(
+      `(c) loop of single updates (${loopRows.toLocaleString('en-US')} measured, times ${(changed / loopRows).toFixed(1)})`,
+      loopTime,
+    ),
+    row('preview', preview.seconds, { wanted: '≤ 0.6' }),
+    row('run, two lanes, batches of 1,000', two.seconds, { wanted: '≤ 1.0' }),
+    row('… beside (b)', two.seconds, { beside: '(b)', ratio: two.seconds / audit.seconds, wanted: '≤ 0.5' }),
+    row('… beside (c)', two.seconds, { beside: '(c)', ratio: two.seconds / loopTime, wanted: '≤ 0.1' }),
+    row('run, one lane', one.seconds),
+    row('undo: preview', undoPreview.seconds),
+    row('undo: run, two lanes', undo.seconds),
+    { what: 'bytes kept by (b)', value: auditBytes / 1e6, unit: 'MB' },
+    {
+      what: 'bytes kept by preview and run',
+      value: kept / 1e6,
+      unit: 'MB',
+      beside: '(b)',
+      ratio: kept / auditBytes,
+      wanted: '≤ 0.1',
+    },
+    { what: 'peak memory of the service', value: service.peakMemory() / 1e6, unit: 'MB', wanted: '< 250 MB' },
+  ];
+}
+
+async function previewOf(service: Service, type: string, atOnce: number): Promise<PreviewView> {
+  const edits = [
+    { kind: 'set' as const, field: 'status', value: 'held' },
+    { kind: 'fill' as const, field: 'region', value: 'south' },
+  ];
+  return settled(
+    service,
+    await service.client.makePreview({
+      selection: { type, filter },
+      edits,
+      safety: { batchSize: 1000, atOnce, pace: 100 },
+    }),
+  );
+}
+
+async function settled({ client }: Service, preview: PreviewView): Promise<PreviewView> {
+  let p = preview;
+  if (p.state === 'working') for await (const next of client.watchPreview(p.id)) p = next;
+  if (p.state !== 'ready') throw new Error(p.trouble ?? p.state);
+  return p;
+}
+
+/** From the start to the end as the service dates them, so that the rhythm of watching does not count. */
+async function runOf({ client }: Service, preview: PreviewView): Promise<{ run: RunView; seconds: number }> {
+  const started = await client.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
+  for await (const run of client.watchRun(started.id))
+    if (run.state === 'finished')
+      return { run, seconds: (Date.parse(run.endedAt!) - Date.parse(run.startedAt)) / 1000 };
+  throw new Error('The run did not finish.');
+}
+
+async function seconds<T>(work: () => Promise<T>): Promise<{ seconds: number; result: T }> {
+  const begun = performance.now();
+  const result = await work();
+  return { seconds: (performance.now() - begun) / 1000, result };
+}
+
+/** Two ways in turn, A B A B …; the medians in ms. */
+async function inTurn(a: () => Promise<unknown>, b: () => Promise<unknown>): Promise<[number, number]> {
+  const times: [number[], number[]] = [[], []];
+  for (let i = 0; i < 9; i++)
+    for (const [n, work] of [a, b].entries()) {
+      const { seconds: took } = await seconds(work);
+      if (i > 1) times[n]!.push(took * 1000);
+    }
+  return times.map((list) => list.sort((x, y) => x - y)[list.length >> 1]!) as [number, number];
+}
+
+function tableOf(figures: readonly Figure[], rows: number): string {
+  const table = new Table({
+    head: [`${rows.toLocaleString('en-US')} rows`, 'figure', 'beside', 'ratio', 'wanted'],
+    style: { head: [], border: [] },
+  });
+  for (const f of figures)
+    table.push([
+      f.what,
+      `${f.value.toFixed(f.unit === 's' ? 2 : 1)} ${f.unit}`,
+      f.beside ?? '',
+      f.ratio === undefined ? '' : f.ratio.toFixed(2),
+      f.wanted ?? '',
+    ]);
+  return table.toString();
+}
+
+function say(text: string): void {
+  process.stderr.write(`  ${text}\n`);
+}
+
+bench().catch((error: unknown) => {
+  process.stderr.write(`${(error as Error).stack}\n`);
+  // Not only the exit code: an open connection would keep the process alive.
+  process.exit(1);
+});

@@ -1,0 +1,42 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { readFileSync } from 'node:fs';
+import { Client } from '@tantamos/client';
+
+/** The real program as a process of its own, so that its memory is its own. */
+export interface Service {
+  readonly client: Client;
+  /** Highest resident memory so far, in bytes (source: VmHWM of /proc). */
+  peakMemory(): number;
+  stop(): Promise<void>;
+}
+
+export async function startService(program: string, url: string): Promise<Service> {
+  const child = spawn(process.execPath, [program], {
+    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const { base, login, password } = await ready(child);
+  const session = await new Client({ base }).signIn({ login, password, kind: 'token' });
+  return {
+    client: new Client({ base, token: session.token! }),
+    peakMemory: () => Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))![1]) * 1024,
+    stop: () =>
+      new Promise((resolve) => {
+        child.once('exit', () => resolve());
+        child.kill('SIGTERM');
+      }),
+  };
+}
+
+/** Address and first account, as the program prints them when it is ready. */
+function ready(child: ChildProcess): Promise<{ base: string; login: string; password: string }> {
+  return new Promise((resolve, reject) => {
+    let said = '';
+    child.stdout!.on('data', (text: Buffer) => {
+      said += text.toString();
+      const found = /ready:\s+(http:\S+)[\s\S]*?Sign in as\s+(\S+)\s+(\S+)/.exec(said);
+      if (found) resolve({ base: found[1]!, login: found[2]!, password: found[3]! });
+    });
+    child.once('exit', (code) => reject(new Error(`The service ended with ${code}: ${said}`)));
+  });
+}
