@@ -32,10 +32,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
   const [at, setAt] = useState(0);
   const list = useRef<HTMLUListElement>(null);
   const id = useId();
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = options
-    .filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w)))
-    .slice(0, 200);
+  const found = fitting(options, text);
   const search = (typed: string): void => {
     setText(typed);
     setAt(0);
@@ -67,10 +64,12 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
       }}
     >
       <Popover.Trigger
-        aria-label={label}
         className={`inline-flex h-8 min-w-0 items-center justify-between gap-1.5 rounded border border-line-strong bg-sheet px-2 text-left hover:bg-sunken ${className}`}
       >
-        <span className="truncate">{shown}</span>
+        <span className="truncate">
+          <span className="sr-only">{label}: </span>
+          {shown}
+        </span>
         <ChevronDown className="size-4 shrink-0 text-quiet" aria-hidden="true" />
       </Popover.Trigger>
       <Popover.Portal>
@@ -116,4 +115,20 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
       </Popover.Portal>
     </Popover.Root>
   );
+}
+
+/** Options with every word typed somewhere in them: first where the label begins so, then where it holds it, then the rest. */
+function fitting(options: readonly Option[], text: string): Option[] {
+  const typed = text.toLowerCase().trim();
+  const words = typed.split(/\s+/).filter(Boolean);
+  const rank = ({ label }: Option): number => {
+    const at = label.toLowerCase().indexOf(typed);
+    return at === 0 ? 0 : at > 0 ? 1 : 2;
+  };
+  return options
+    .filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w)))
+    .map((option) => ({ option, rank: rank(option) }))
+    .sort((a, b) => a.rank - b.rank)
+    .slice(0, 200)
+    .map((r) => r.option);
 }

@@ -30,7 +30,7 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
     <div className="space-y-2 rounded border border-line bg-paper p-2.5">
       <div className="flex gap-2">
         <Picker
-          label={field ? `Field: ${field.label}` : 'Field to change'}
+          label={field ? 'Field' : 'Field to change'}
           shown={field ? field.label : <span className="text-quiet">Choose a field</span>}
           className="flex-1"
           value={edit.field}

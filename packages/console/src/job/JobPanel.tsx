@@ -28,12 +28,7 @@ export function JobPanel({ type, draft, change, sample }: Props) {
           type="button"
           aria-label="Change these records"
           title="Change these records"
-          onClick={() =>
-            change({
-              panel: true,
-              edits: draft.edits.length > 0 ? draft.edits : [{ kind: 'set', field: null, value: '' }],
-            })
-          }
+          onClick={() => change({ panel: true })}
           className="grid size-8 place-items-center rounded hover:bg-accent-soft"
         >
           <ChevronsLeft className="size-4 text-accent" aria-hidden="true" />
@@ -55,8 +50,10 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';
+  // An empty card to begin with.
+  const edits = draft.edits.length > 0 ? draft.edits : [blankEdit];
   const setEdit = (i: number, next: Partial<Draft['edits'][number]>): void =>
-    change({ edits: draft.edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
+    change({ edits: edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
   return (
     <aside aria-label="Job" className="flex w-95 shrink-0 flex-col border-l border-line bg-sheet">
       <div className="flex h-12 shrink-0 items-center justify-between border-b border-line px-4">
@@ -81,7 +78,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
         </section>
         <section aria-label="Edits" className="space-y-2">
           <h3 className={heading}>Edits</h3>
-          {draft.edits.map((edit, i) => (
+          {edits.map((edit, i) => (
             <EditCard
               key={i}
               type={type}
@@ -92,7 +89,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
               onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
             />
           ))}
-          <Button onClick={() => change({ edits: [...draft.edits, { kind: 'set', field: null, value: '' }] })}>
+          <Button onClick={() => change({ edits: [...edits, blankEdit] })}>
             <Plus className="size-4" aria-hidden="true" /> Add an edit
           </Button>
           <ProblemList problems={problems.filter((p) => !p.where?.startsWith('edits['))} />
@@ -188,6 +185,8 @@ function OpenPanel({ type, draft, change, sample }: Props) {
 }
 
 const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';
+
+const blankEdit = { kind: 'set', field: null, value: '' } as const;
 
 /** Edits that are not filled in yet are not sent, so the service counts without them. */
 function indexInJob(draft: Draft, i: number): number {

@@ -1,0 +1,206 @@
+import type { BrowserContext, Page } from 'playwright-core';
+import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
+import { accessibilityTroubles, consoleFolder, openBrowser, signIn } from './testing/browser';
+
+const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
+
+describe('the console, in Chromium', () => {
+  let w: Workspace;
+  let browser: { context: BrowserContext; close: () => Promise<void> };
+  let page: Page;
+  const errors: string[] = [];
+  beforeAll(async () => {
+    w = await openWorkspace({ consoleFolder });
+    browser = await openBrowser();
+    page = await browser.context.newPage();
+    page.setDefaultTimeout(15_000);
+    page.on('pageerror', (error) => errors.push(error.message));
+    await signIn(page, w.base);
+  });
+  afterAll(async () => {
+    await browser.close();
+    await w.close();
+  });
+
+  const text = (name: string) => page.getByText(name, { exact: false });
+  const button = (name: string | RegExp) => page.getByRole('button', { name });
+  const equation = () =>
+    page
+      .getByTestId('equation')
+      .innerText()
+      .then((t) => t.replace(/\s+/g, ' ').trim());
+  const setFilter = async (value: string) => {
+    await page.getByRole('textbox', { name: 'Filter' }).fill(value);
+    await page.keyboard.press('Enter');
+  };
+  const chooseField = async (name: string) => {
+    await button('Field to change').last().click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
+    await page.keyboard.type(name);
+    await page.keyboard.press('Enter');
+  };
+
+  it('does the whole job: find, change, preview, first five, the rest, history, undo', async () => {
+    const before = (await w.sql.query('select id, status, region from bookings order by id')).rows;
+    await page.goto(`${w.base}/records/bookings`);
+    await setFilter("status = 'draft' AND valley = 'north' AND owner = 'Ines Caloway'");
+    await text('Staff: none is called “Ines Caloway”.').waitFor();
+    await button("'Ines Calloway'").click();
+
+    const selection = page.getByRole('list', { name: 'Selection' });
+    await selection.getByText('200', { exact: true }).waitFor();
+    expect((await selection.innerText()).replace(/\s+/g, ' ')).toBe(
+      "Bookings 18,000 status = 'draft' 1,200 valley = 'north' 240 owner = 'Ines Calloway' 200",
+    );
+
+    await button('Change these records').click();
+    await chooseField('status');
+    await page.getByLabel('Value for Status').selectOption('confirmed');
+    await button('Add an edit').click();
+    await chooseField('region');
+    await page.getByLabel('Action of Region').selectOption('fill');
+    await page.getByLabel('Value for Region').fill('Northern Hills');
+    await button('More…').click();
+    await page.getByLabel('Batches of').fill('100');
+    await page.getByRole('textbox', { name: 'Why' }).fill('Spring round');
+    await text('191 will change').waitFor();
+    await page.locator('del', { hasText: 'Draft' }).first().waitFor();
+    expect(await page.getByTestId('sentence').innerText()).toContain(
+      'On the 200 bookings where status is Draft, valley is North and owner is Ines Calloway',
+    );
+
+    await button('Preview 191').click();
+    await page.waitForURL(/\/previews\//);
+    await text('9 records are not allowed').waitFor();
+    expect(await equation()).toBe('200 matched = 9 not allowed + 191 will change');
+    await page.getByRole('tab', { name: /Not allowed/ }).click();
+    await text('A confirmed booking needs a site.').first().waitFor();
+
+    await button('Run the first 5, then ask me').click();
+    await button('Continue with 186').waitFor();
+    expect(await equation()).toBe('200 matched = 5 changed + 9 not allowed + 186 not yet');
+    expect(await page.getByRole('tabpanel').getByRole('row').count()).toBe(6);
+    await page.getByRole('link', { name: 'B-0000076' }).click();
+    await text('run by Sorrel Haldane: changed').waitFor();
+    await text('Why: Spring round').waitFor();
+    await button('Back').click();
+
+    await button('Continue with 186').click();
+    await text('191 records changed.').waitFor();
+    expect(await equation()).toBe('200 matched = 191 changed + 9 not allowed');
+
+    await button('Undo…').click();
+    await button('Put back all 191').click();
+    await text('191 records put back.').waitFor();
+    expect((await w.sql.query('select id, status, region from bookings order by id')).rows).toEqual(before);
+    await page.getByRole('link', { name: 'Runs' }).click();
+    await page.getByRole('cell', { name: 'Finished' }).nth(1).waitFor();
+    expect(errors).toEqual([]);
+  });
+
+  it('keeps an unfinished job and its picks across a reload, and across a session that ends in the middle', async () => {
+    await page.goto(`${w.base}/records/bookings`);
+    await setFilter(filter);
+    await page.getByRole('checkbox', { name: 'Pick 76' }).click();
+    await page.getByRole('checkbox', { name: 'Pick 301' }).click({ modifiers: ['Shift'] });
+    await text('4 records picked').waitFor();
+    await button('Change…').last().click();
+    await chooseField('note');
+    await page.getByLabel('Value for Note').fill('unfinished');
+    await text('4 will change').waitFor();
+    await page.waitForTimeout(700);
+    await page.reload();
+    await text('4 will change').waitFor();
+    expect(await page.getByLabel('Value for Note').inputValue()).toBe('unfinished');
+
+    await w.sql.query(`delete from tantamos.session where kind = 'browser'`);
+    await page.getByLabel('Value for Note').fill('still here');
+    await text('Your session has ended. Sign in again; your work is still here.').waitFor();
+    await page.getByRole('textbox', { name: 'Password' }).fill('meadow-admin');
+    await button('Sign in').click();
+    await text('4 will change').waitFor();
+    expect(await page.getByLabel('Value for Note').inputValue()).toBe('still here');
+    await button('Preview 4').click();
+    await text('On the 4 picked bookings').first().waitFor();
+  });
+
+  it('asks for the number to be typed where a whole type would change', async () => {
+    await page.goto(`${w.base}/records/staff`);
+    await button('Change these records').or(button('Fold the job away')).first().waitFor();
+    if ((await button('Change these records').count()) > 0) await button('Change these records').click();
+    await chooseField('active');
+    await page.getByLabel('Value for Active').selectOption('false');
+    await button('Preview 60').click();
+    await button('Run all 60').click();
+    const start = page.getByRole('dialog').getByRole('button', { name: 'Start' });
+    expect(await start.isDisabled()).toBe(true);
+    await page.getByLabel('Type 60 to start').fill('61');
+    expect(await start.isDisabled()).toBe(true);
+    await page.keyboard.press('Escape');
+    expect((await w.sql.query('select count(*)::int as n from staff where active')).rows[0].n).toBe(60);
+  });
+
+  it('says which condition emptied the set, and takes it away in one click', async () => {
+    await page.goto(`${w.base}/records/growers`);
+    await setFilter("valley = 'north' AND name = 'No Such Grower'");
+    await text('No growers match.').waitFor();
+    await button("name = 'No Such Grower'").last().click();
+    await page.getByRole('list', { name: 'Selection' }).getByText('500', { exact: true }).waitFor();
+  });
+
+  it('shows records that cannot be changed, and says why', async () => {
+    await page.goto(`${w.base}/records/placements`);
+    await text('have a key of 2 fields (booking, hive)').waitFor();
+    expect(await button('Change these records').count()).toBe(0);
+  });
+
+  it('can be worked by keyboard alone', async () => {
+    await page.goto(`${w.base}/records/bookings`);
+    await page.getByRole('button', { name: 'Type of record' }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
+    await page.keyboard.type('hiv');
+    await page.keyboard.press('Enter');
+    await page.waitForURL(/records\/hives/);
+    await page.getByRole('button', { name: 'Strength' }).focus();
+    await page.keyboard.press('Enter');
+    await page.locator('th[aria-sort="ascending"]').waitFor();
+    await page.keyboard.press('Space');
+    await page.locator('th[aria-sort="descending"]').waitFor();
+  });
+
+  it('holds to WCAG 2.1 AA on every page, in both themes', async () => {
+    const run = (await w.admin.runs({ limit: 1 }))[0]!;
+    const places = [
+      '/records/bookings',
+      `/previews/${run.preview}`,
+      `/runs/${run.id}`,
+      '/runs',
+      '/records/bookings/76',
+    ];
+    for (const theme of ['light', 'dark']) {
+      await page.evaluate((t) => localStorage.setItem('tantamos.theme', t), theme);
+      for (const place of places) {
+        await page.goto(w.base + place);
+        await page.locator('td, dd').first().waitFor();
+        expect([theme, place, await accessibilityTroubles(page)]).toEqual([theme, place, []]);
+      }
+    }
+    await page.evaluate(() => localStorage.setItem('tantamos.theme', 'light'));
+  });
+
+  it('offers an editor no more than an editor may', async () => {
+    const other = await openBrowser();
+    const theirs = await other.context.newPage();
+    await signIn(theirs, w.base, 'piers', 'meadow-editor');
+    const mine = (await w.admin.previews()).find((p) => p.kind === 'edit')!;
+    await theirs.goto(`${w.base}/previews/${mine.id}`);
+    await theirs.getByRole('button', { name: /^Run all/ }).click();
+    await theirs
+      .getByText('Only the person who made a preview, or an administrator')
+      .or(theirs.getByRole('dialog'))
+      .first()
+      .waitFor();
+    await other.close();
+  });
+});

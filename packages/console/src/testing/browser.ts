@@ -1,0 +1,58 @@
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { chromium, type BrowserContext, type Page } from 'playwright-core';
+
+/** Debian's Chromium, headless, with nothing that reaches for the network. */
+export async function openBrowser(): Promise<{ context: BrowserContext; close: () => Promise<void> }> {
+  const profile = mkdtempSync(join(tmpdir(), 'tantamos-browser-'));
+  const context = await chromium.launchPersistentContext(profile, {
+    executablePath: process.env.TANTAMOS_CHROMIUM ?? '/usr/bin/chromium',
+    headless: true,
+    viewport: { width: 1280, height: 800 },
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  });
+  return {
+    context,
+    close: async () => {
+      await context.close();
+      rmSync(profile, { recursive: true, force: true });
+    },
+  };
+}
+
+export async function signIn(page: Page, base: string, login = 'sorrel', password = 'meadow-admin'): Promise<void> {
+  await page.goto(base);
+  await page.getByLabel('Login').fill(login);
+  await page.getByLabel('Password').fill(password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('navigation', { name: 'Pages' }).waitFor();
+}
+
+interface Violation {
+  readonly id: string;
+  readonly nodes: readonly { readonly html: string }[];
+}
+
+/** What axe-core finds wrong on the page as it stands (WCAG 2.1 A and AA). */
+export async function accessibilityTroubles(page: Page): Promise<string[]> {
+  // The page's own policy forbids added scripts; evaluated in the page it is not an added script.
+  await page.evaluate(readFileSync(require.resolve('axe-core/axe.min.js'), 'utf8'));
+  const found = await page.evaluate(async () => {
+    const axe = (globalThis as unknown as { axe: { run: (options: object) => Promise<{ violations: Violation[] }> } })
+      .axe;
+    return (await axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations;
+  });
+  return found.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`);
+}
+
+export const consoleFolder = join(__dirname, '../../dist');
+if (!existsSync(consoleFolder)) throw new Error('The console is not built; npm test builds it.');
