@@ -33,12 +33,16 @@ async function serve(): Promise<void> {
     );
   });
   server.once('listening', () => sayReady(server, entries));
-  for (const signal of ['SIGINT', 'SIGTERM'] as const)
-    process.once(signal, () => {
-      server.close();
-      server.closeAllConnections();
-      void services.close().then(() => process.exit(0));
-    });
+  let stopping = false;
+  const end = (): void => {
+    if (stopping) return;
+    stopping = true;
+    server.close();
+    server.closeAllConnections();
+    void services.close().then(() => process.exit(0));
+  };
+  // `disconnect`: whoever started us over a channel is gone, without having been able to say so.
+  for (const event of ['SIGINT', 'SIGTERM', 'disconnect'] as const) process.on(event, end);
 }
 
 /** Loads the demo data into a database without tables. True if it did. */
