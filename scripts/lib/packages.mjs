@@ -66,7 +66,7 @@ function postgresPrograms() {
   return versions.length > 0 ? join(home, versions[0], 'bin') : undefined;
 }
 
-function install(what, names, before = () => {}) {
+export function install(what, names, before = () => {}) {
   if (process.getuid() !== 0)
     throw new Trouble(
       `${what} is missing, and only root may install it.\nAsk for: apt-get install ${names.join(' ')}` +

@@ -22,6 +22,7 @@ export function ProblemList({
   problems: readonly Problem[];
   onTake?: (problem: Problem, suggestion: string) => void;
 }) {
+  if (problems.length === 0) return null;
   return (
     <ul role="alert" className="space-y-1 text-trouble">
       {problems.map((p, i) => (

@@ -39,8 +39,8 @@ interface Sentence {
 export function NumberInSentence({ before, after, value, usual = '—', onChange, most }: Sentence) {
   const id = useId();
   return (
-    <p className="flex flex-wrap items-center gap-1.5">
-      <label htmlFor={id}>{before}</label>
+    <p className="leading-8">
+      <label htmlFor={id}>{before}</label>{' '}
       <input
         id={id}
         inputMode="numeric"
@@ -52,7 +52,7 @@ export function NumberInSentence({ before, after, value, usual = '—', onChange
           onChange(digits === '' ? null : Math.min(Number(digits), most ?? 999_999_999));
         }}
       />
-      {after && <span>{after}</span>}
+      {after && ` ${after}`}
     </p>
   );
 }

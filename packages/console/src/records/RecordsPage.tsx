@@ -43,7 +43,10 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
       change({ ...(kept.type === type.id ? {} : { ...noWork, filter: '', sort: null }), type: type.id, ...next }),
     [change, kept.type, type.id],
   );
-  const columns = draft.columns[type.id] ?? usualColumns(type);
+  const chosen = draft.columns[type.id] ?? usualColumns(type);
+  // A field that is being changed is in sight, chosen or not.
+  const added = draft.panel ? draft.edits.flatMap((e) => (e.field && !chosen.includes(e.field) ? [e.field] : [])) : [];
+  const columns = [...chosen.slice(0, 2), ...added, ...chosen.slice(2)];
   const found = useInfiniteQuery({
     queryKey: ['find', type.id, draft.filter, draft.sort, columns.join()],
     queryFn: ({ pageParam, signal }) =>
@@ -107,7 +110,7 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             <span className="ml-auto" />
             <ColumnsMenu
               type={type}
-              columns={columns}
+              columns={chosen}
               onChange={(next) =>
                 change({ columns: { ...kept.columns, [type.id]: next.length > 0 ? next : usualColumns(type) } })
               }

@@ -43,7 +43,7 @@ function Watched({ run: r }: { run: RunView }) {
           <div className="min-w-0 flex-1 space-y-1">
             <p className="flex items-center gap-2 text-lg leading-6" role="status">
               <b className="font-medium">
-                <StateMark state={r.state} />
+                <StateMark state={r.state} />:
               </b>
               <span>{situation(r)}</span>
             </p>

@@ -1,0 +1,169 @@
+// npm run screenshots: docs/screenshots made anew from fresh demo data; the same job in the console and on a terminal.
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { needDatabase, runChild, startCluster } from './lib/cluster.mjs';
+import { install, needBuild, needChromium, needPackages, needPostgres, root } from './lib/packages.mjs';
+import { main, say, Trouble } from './lib/say.mjs';
+
+const port = 7488;
+const base = `http://127.0.0.1:${port}`;
+const folder = join(root, 'docs/screenshots');
+const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
+
+await main(async () => {
+  needPackages();
+  const programs = needPostgres();
+  const chromium = needChromium();
+  needBuild();
+  const work = mkdtempSync(join(tmpdir(), 'tantamos-pictures-'));
+  const cluster = await startCluster(programs, work, { throwaway: true });
+  let service;
+  try {
+    needDatabase(programs, cluster, 'meadowline');
+    const env = { TANTAMOS_DATABASE_URL: cluster.url('meadowline'), TANTAMOS_PORT: String(port) };
+    service = runChild(process.execPath, [join(root, 'packages/service/dist/main.js')], env, [
+      'ignore',
+      'ignore',
+      'inherit',
+      'ipc',
+    ]);
+    await answered();
+    mkdirSync(folder, { recursive: true });
+    await pages(chromium);
+    terminal(work);
+  } finally {
+    service?.child.kill('SIGTERM');
+    await service?.done;
+    cluster.stop();
+    rmSync(work, { recursive: true, force: true });
+  }
+});
+
+async function answered() {
+  for (let i = 0; i < 120; i++) {
+    if (
+      await fetch(`${base}/api/health`).then(
+        (r) => r.ok,
+        () => false,
+      )
+    )
+      return;
+    await new Promise((resolve) => setTimeout(resolve, 250));
+  }
+  throw new Trouble('The service did not start.');
+}
+
+async function pages(executablePath) {
+  const { chromium } = await import('playwright-core');
+  const args = [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ];
+  const browser = await chromium.launch({ executablePath, args });
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.setDefaultTimeout(15_000);
+  const button = (name) => page.getByRole('button', { name });
+  const shot = async (name) => {
+    await page.waitForLoadState('networkidle');
+    await page.mouse.move(640, 799);
+    await page.waitForTimeout(400);
+    await page.screenshot({ path: join(folder, `${name}.png`) });
+    say(`${name}.png`);
+  };
+  const find = async (text) => {
+    await page.getByRole('textbox', { name: 'Filter' }).fill(text);
+    await page.keyboard.press('Enter');
+  };
+  const field = async (name) => {
+    await button('Field to change').click();
+    await page.getByRole('combobox', { name: /search/ }).fill(name);
+    await page.keyboard.press('Enter');
+  };
+  await page.goto(base);
+  await shot('sign-in');
+  await page.getByLabel('Login').fill('sorrel');
+  await page.getByLabel('Password').fill('meadow-admin');
+  await button('Sign in').click();
+  await page.getByRole('checkbox').first().waitFor();
+  await find("status = 'draft' AND owner.lead.name LIKE 'W%'");
+  await shot('records');
+  await find(filter.replace('Calloway', 'Caloway'));
+  await page.getByText('none is called').waitFor();
+  await shot('records-mistake');
+  await find("valley = 'north' AND status = 'draft' AND crop = 'lime' AND hives > 500");
+  await page.getByText('No bookings match.').waitFor();
+  await shot('records-nothing-matched');
+  await find(filter);
+  await button('Change these records').click();
+  await field('status');
+  await page.getByLabel('Value for Status').selectOption('confirmed');
+  await button('Add an edit').click();
+  await field('region');
+  await page.getByLabel('Action of Region').selectOption('fill');
+  await page.getByLabel('Value for Region').fill('Northern Hills');
+  await page.getByRole('textbox', { name: 'Why' }).fill('Spring round');
+  await button('More…').click();
+  await page.getByLabel('Batches of').fill('100');
+  await page.getByText('191 will change').waitFor();
+  await page.getByRole('heading', { name: 'Which' }).scrollIntoViewIfNeeded();
+  await shot('job');
+  await page.evaluate(() => (document.documentElement.dataset.theme = 'dark'));
+  await shot('job-dark');
+  await page.evaluate(() => (document.documentElement.dataset.theme = 'light'));
+  await button('Preview 191').click();
+  await page.getByText('9 records are not allowed').waitFor();
+  await shot('preview');
+  await button('Run the first 5, then ask me').click();
+  await button('Continue with 186').waitFor();
+  await shot('run-waiting');
+  await button('Continue with 186').click();
+  await page.getByText('191 records changed.').waitFor();
+  await shot('result');
+  await page.getByRole('link', { name: 'B-0000076' }).click();
+  await page.getByText('run by Sorrel Haldane').waitFor();
+  await shot('record');
+  await button('Back').click();
+  await button('Undo…').click();
+  await button('Put back all 191').waitFor();
+  await shot('undo-preview');
+  await button('Put back all 191').click();
+  await page.getByText('191 records put back.').waitFor();
+  await page.getByRole('link', { name: 'Runs' }).click();
+  await page.getByRole('cell', { name: 'Finished' }).first().waitFor();
+  await shot('runs');
+  await browser.close();
+}
+
+/** The same job on a terminal, photographed in a real terminal window on a screen of its own. */
+function terminal(work) {
+  if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import.im6'))
+    install('a terminal window', ['xterm', 'xvfb', 'xauth', 'imagemagick', 'fonts-dejavu-core']);
+  const cli = `node ${join(root, 'packages/cli/bin/tantamos.js')}`;
+  const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base };
+  spawnSync('sh', ['-c', `echo meadow-admin | ${cli} sign-in --login sorrel --password-stdin`], { env });
+  const told = [
+    `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
+    `tantamos preview bookings -f "${filter}" \\\n    --set status=confirmed --fill "region=Northern Hills" --batch-size 100 --ask-after 5 --why "Spring round"`,
+    'tantamos run last --expect 191',
+    'tantamos continue last',
+  ];
+  const script = told
+    .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
+    .join('\n');
+  writeFileSync(join(work, 'show.sh'), `${script}\nsleep 60\n`);
+  const picture = join(folder, 'command-line.png');
+  const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -xrm 'XTerm*color1: #B3382C' -xrm 'XTerm*color2: #1E7F74' -xrm 'XTerm*color3: #8F5B10' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep 14; import -window root -crop 1270x800+0+0 ${picture}; kill %1`;
+  spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
+  say('command-line.png');
+}
+
+function quote(text) {
+  return `'${text.replaceAll("'", `'\\''`)}'`;
+}
