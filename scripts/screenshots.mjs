@@ -143,7 +143,7 @@ async function pages(executablePath) {
 
 /** The same job on a terminal, photographed in a real terminal window on a screen of its own. */
 function terminal(work) {
-  if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import.im6'))
+  if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import'))
     install('a terminal window', ['xterm', 'xvfb', 'xauth', 'imagemagick', 'fonts-dejavu-core']);
   const cli = `node ${join(root, 'packages/cli/bin/tantamos.js')}`;
   const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base };

@@ -20,7 +20,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table, and JSON with --json. */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone. */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: { url: { type: 'string' }, rows: { type: 'string', default: '1000000' }, json: { type: 'boolean' } },
@@ -36,8 +36,8 @@ async function bench(): Promise<void> {
   const figures = [...(await findFigures(db, service)), ...(await runFigures(db, service))];
   await service.stop();
   await db.end();
-  if (values.json) process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
-  else process.stdout.write(`${tableOf(figures, rows)}\n`);
+  if (!values.json) process.stdout.write(`${tableOf(figures, rows)}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
 }
 
 async function findFigures(db: Client, { client }: Service): Promise<Figure[]> {

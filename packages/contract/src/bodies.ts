@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import { editKinds, type Edit, type Outcome } from '@tantamos/core';
+import { editKinds, outcomes, type Edit, type Outcome } from '@tantamos/core';
 import { Transform, Type } from 'class-transformer';
 import {
   ArrayMaxSize,
@@ -142,17 +142,7 @@ export class UndoBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
 }
 
-const journalOutcomes = [
-  'will_change',
-  'changed',
-  'already_right',
-  'not_allowed',
-  'edited_since',
-  'refused',
-  'in_use',
-  'gone',
-  'not_yet',
-];
+const journalOutcomes = ['will_change', ...outcomes];
 
 export class RetryBody {
   /** Which records to try again; default: refused, in use, edited since and not yet. */

@@ -1,4 +1,4 @@
-import type { EditKind } from './edit';
+import type { EditKind } from './kind';
 import { editableField, fieldWords, givenValue, givenWords, type Given } from './value';
 
 /** Gives the field this value on every record. */

@@ -6,7 +6,12 @@ import type { FieldPath } from '../language/checked';
 import type { CheckedSelection } from '../selection/selection';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText } from './signature';
-import type { KeyRange } from './freeze';
+
+/** A stretch of keys, lower end in, upper end out; null: open. */
+export interface KeyRange {
+  readonly from: string | null;
+  readonly to: string | null;
+}
 
 export interface SortBy {
   readonly column: string;

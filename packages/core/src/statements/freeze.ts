@@ -5,7 +5,7 @@ import type { CheckedJob } from '../job/job';
 import { outcomeLetters } from '../job/outcome';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText, keyFromText, planOf, rulesTouched, signature, type Plan } from './signature';
-import { conditionOf } from './find';
+import { conditionOf, type KeyRange } from './find';
 
 /** Records of one preview whose verdicts, old and new values one statement works out and freezes. */
 export interface Freeze {
@@ -13,12 +13,6 @@ export interface Freeze {
   /** Position of the first batch this statement writes. */
   readonly firstPosition: number;
   readonly batchSize: number;
-}
-
-/** A stretch of keys, lower end in, upper end out; null: open. */
-export interface KeyRange {
-  readonly from: string | null;
-  readonly to: string | null;
 }
 
 /** At most this many different from → to pairs a field are counted one by one. */

@@ -5,7 +5,6 @@ import {
   freezeUndo,
   jobSentence,
   list,
-  mostPairs,
   planOf,
   ProblemError,
   typeWords,
@@ -23,45 +22,9 @@ import type { CatalogStore } from '../catalog/catalog-store';
 import { askOn, type Connection, type Database } from '../database/database';
 import { codeOf } from '../database/refusal';
 import { compileJob } from './job-compiler';
+import { PairCounts } from './pair-counts';
+import { selectPreviews, type PreviewRow } from './preview-row';
 import { keyRanges } from './ranges';
-
-export interface PreviewRow {
-  readonly id: string;
-  readonly kind: 'edit' | 'undo';
-  readonly undo_of: string | null;
-  readonly type: string;
-  readonly job: Job;
-  readonly plan: Plan;
-  readonly sentence: string;
-  readonly why: string | null;
-  readonly made_by: string;
-  readonly made_by_name: string;
-  readonly made_at: Date;
-  readonly ready_at: Date | null;
-  readonly expires_at: Date;
-  readonly expired: boolean;
-  readonly state: 'working' | 'ready' | 'failed' | 'cancelled';
-  readonly trouble: string | null;
-  readonly batch_size: number;
-  readonly batches: number;
-  readonly matched: number;
-  readonly will_change: number;
-  readonly already_right: number;
-  readonly not_allowed: number;
-  readonly edited_since: number;
-  readonly gone: number;
-  readonly pairs: readonly Pair[];
-  readonly more_pairs: readonly string[];
-  readonly causes: readonly { readonly cause: string; readonly count: number }[];
-  readonly triggers: readonly Trigger[];
-  readonly run: string | null;
-}
-export interface Pair {
-  readonly field: string;
-  readonly old: string | null;
-  readonly new: string | null;
-  readonly count: number;
-}
 
 /** Where a preview that is being worked out has got to. */
 export interface Progress {
@@ -374,27 +337,6 @@ export class Previews {
 
 class Cancelled extends Error {}
 
-/** Sums from → to counts over ranges; beyond `mostPairs` different ones a field only says that there are more. */
-class PairCounts {
-  private readonly counts = new Map<string, Map<string, Pair>>();
-  constructor(fields: readonly string[]) {
-    for (const field of fields) this.counts.set(field, new Map());
-  }
-  add(pair: Pair): void {
-    const known = this.counts.get(pair.field)!;
-    const key = JSON.stringify([pair.old, pair.new]);
-    known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
-  }
-  list(): Pair[] {
-    return [...this.counts.values()].flatMap((pairs) =>
-      [...pairs.values()].sort((a, b) => b.count - a.count).slice(0, mostPairs),
-    );
-  }
-  more(): string[] {
-    return [...this.counts].filter(([, pairs]) => pairs.size > mostPairs).map(([field]) => field);
-  }
-}
-
 function triggersFor(type: RecordType, plan: Plan): Trigger[] {
   return type.triggers.filter((t) => t.onFields === null || t.onFields.some((f) => plan.writes.includes(f)));
 }
@@ -404,7 +346,3 @@ function troubleWords(error: unknown): string {
   if (codeOf(error)) return `The database could not work it out: ${(error as Error).message}`;
   return 'It could not be worked out; the log of the service says why.';
 }
-
-const selectPreviews = `
-  select p.*, p.expires_at < now() as expired, a.name as made_by_name, r.id as run
-  from tantamos.preview p join tantamos.account a on a.id = p.made_by left join tantamos.run r on r.preview = p.id`;

@@ -1,7 +1,8 @@
 import { fail, isOver, runVerbs, stateWords, type RunState, type RunVerb, type Totals } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
-import type { PreviewRow, Previews } from './previews';
+import type { PreviewRow } from './preview-row';
+import type { Previews } from './previews';
 
 export interface RunRow extends Totals {
   readonly id: string;

@@ -3,7 +3,7 @@ import { isOver, needsAttention, runVerbs, type Catalog, type Field, type Record
 import type { Person } from '../accounts/rights';
 import { namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
-import type { PreviewRow } from '../engine/previews';
+import type { PreviewRow } from '../engine/preview-row';
 import type { RunRow } from '../engine/runs';
 import type { JournalRow } from '../journal/journal';
 import type { Services } from '../services';

@@ -6,7 +6,7 @@ import { sent } from '../handler';
 import { sendExport } from '../export';
 import { sendEvents } from '../sse';
 import { journalRecords, previewView } from '../views';
-import type { PreviewRow } from '../../engine/previews';
+import type { PreviewRow } from '../../engine/preview-row';
 
 /** Small previews are ready within the request that makes them, in ms. */
 const waitFor = 1500;
