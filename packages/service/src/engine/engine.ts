@@ -12,8 +12,15 @@ const lookEvery = 1000;
 const longestWait = 30_000;
 const lockSpace = 741_003;
 
-/** One snapshot a batch. A swift one gives up on a lock after 20 ms: then the batch is done with care. */
-const beginCarefully = 'begin isolation level repeatable read; set constraints all immediate';
+/**
+ * One snapshot a batch. Its commit does not wait for the disk: change, outcome and mark are one commit, so what a crash
+ * of the database takes away is ready again as a whole. Every change of a run's state does wait, and with it all that
+ * came before: a run that is said to be finished, paused or waiting is on disk (measured beside waiting at each of 250
+ * batches: 1.1 to 4 times a plain update, as the disk was quick or slow; without it 0.9 to 1.1).
+ */
+const beginCarefully =
+  'begin isolation level repeatable read; set constraints all immediate; set local synchronous_commit = off';
+/** A swift batch gives up on a lock after 20 ms: then it is done with care. */
 const beginSwiftly = `${beginCarefully}; set local lock_timeout = 20`;
 
 interface ActiveRun {

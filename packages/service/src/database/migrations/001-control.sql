@@ -115,8 +115,7 @@ create table tantamos.batch (
   gone integer generated always as (tantamos.letters(verdicts, 'g')) stored,
   primary key (preview, position),
   constraint batch_adds_up check (
-    length(verdicts) = tantamos.letters(verdicts, 'n') + tantamos.letters(verdicts, 'r') + tantamos.letters(verdicts, 'x')
-      + tantamos.letters(verdicts, 'e') + tantamos.letters(verdicts, 'g')
+    length(verdicts) = will_change + already_right + not_allowed + edited_since + gone
     and cardinality(keys) = length(verdicts) and cardinality(signatures) = length(verdicts))
 );
 create table tantamos.batch_value (
@@ -218,10 +217,8 @@ create table tantamos.run_batch (
   primary key (run, position),
   constraint run_batch_adds_up check (
     length(outcomes) = high - low
-    and length(outcomes) = tantamos.letters(outcomes, 'c') + tantamos.letters(outcomes, 'r')
-      + tantamos.letters(outcomes, 'x') + tantamos.letters(outcomes, 'e') + tantamos.letters(outcomes, 'f')
-      + tantamos.letters(outcomes, 'u') + tantamos.letters(outcomes, 'g') + tantamos.letters(outcomes, 'n')),
-  constraint run_batch_done_has_no_rest check (state <> 'done' or tantamos.letters(outcomes, 'n') = 0)
+    and length(outcomes) = changed + already_right + not_allowed + edited_since + refused + in_use + gone + not_yet),
+  constraint run_batch_done_has_no_rest check (state <> 'done' or not_yet = 0)
 ) with (fillfactor = 70);
 create index run_batch_claim on tantamos.run_batch (run, position) where state <> 'done';
 create index run_batch_keys on tantamos.run_batch (type, key_low, key_high);
