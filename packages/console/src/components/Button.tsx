@@ -34,7 +34,7 @@ export function LinkButton({ className = '', ...rest }: ButtonHTMLAttributes<HTM
   return (
     <button
       type="button"
-      className={`rounded-sm text-accent underline decoration-1 underline-offset-2 hover:text-accent-strong ${className}`}
+      className={`rounded-sm text-accent-strong underline decoration-1 underline-offset-2 hover:text-ink ${className}`}
       {...rest}
     />
   );
