@@ -146,7 +146,8 @@ function terminal(work) {
   if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import'))
     install('a terminal window', ['xterm', 'xvfb', 'xauth', 'imagemagick', 'fonts-dejavu-core']);
   const cli = `node ${join(root, 'packages/cli/bin/tantamos.js')}`;
-  const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base };
+  const colours = join(work, 'colours');
+  const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base, XENVIRONMENT: colours };
   spawnSync('sh', ['-c', `echo meadow-admin | ${cli} sign-in --login sorrel --password-stdin`], { env });
   const told = [
     `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
@@ -158,8 +159,9 @@ function terminal(work) {
     .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
     .join('\n');
   writeFileSync(join(work, 'show.sh'), `${script}\nsleep 60\n`);
+  writeFileSync(colours, 'XTerm*color1: #B3382C\nXTerm*color2: #1E7F74\nXTerm*color3: #8F5B10\n');
   const picture = join(folder, 'command-line.png');
-  const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -xrm 'XTerm*color1: #B3382C' -xrm 'XTerm*color2: #1E7F74' -xrm 'XTerm*color3: #8F5B10' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep 14; import -window root -crop 1270x800+0+0 ${picture}; kill %1`;
+  const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep 14; import -window root -crop 1270x800+0+0 ${picture}; kill %1`;
   spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
   say('command-line.png');
 }

@@ -64,14 +64,24 @@ export class Database {
   async with<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
     const connection = await this.pool.connect();
     let broken: Error | undefined;
+    let isCut = false;
+    // A connection cut between two statements says so as an event; unheard, it would end the process.
+    const cut = (error: Error): void => {
+      isCut = true;
+      broken = error;
+    };
+    connection.on('error', cut);
     try {
       return await work(connection);
     } catch (error) {
-      broken = error as Error;
-      throw error;
+      // What cut the connection says more than the statement that found it cut.
+      broken ??= error as Error;
+      throw broken;
     } finally {
+      connection.removeListener('error', cut);
       // A connection that failed outside a statement may be half way through something: it is not used again.
-      connection.release(broken && !('severity' in broken) && !('problems' in broken) ? broken : undefined);
+      const usable = !broken || (!isCut && ('severity' in broken || 'problems' in broken));
+      connection.release(usable ? undefined : broken);
     }
   }
 

@@ -35,7 +35,7 @@ export function outage(error: unknown): string | null {
   if (
     /^(08|57P)/.test(code) ||
     /^(ECONN|EPIPE|ETIMEDOUT|ENOTFOUND)/.test(code) ||
-    /[Cc]onnection (terminated|ended)|timeout exceeded/.test(messageOf(error))
+    /[Cc]onnection (terminated|ended)|not queryable|timeout exceeded/.test(messageOf(error))
   )
     return 'The database cannot be reached; the run goes on when it answers again.';
   return null;

@@ -80,13 +80,13 @@ describe('who may do what', () => {
 
   it('an editor does not do an administrator’s work', async () => {
     for (const call of [
-      w.editor.setType('bookings', { label: 'Mine' }),
-      w.editor.setField('bookings', 'note', { hidden: true }),
-      w.editor.setWorkspace({ whyRequired: true }),
-      w.editor.accounts(),
-      w.editor.addAccount({ login: 'x', name: 'X', role: 'administrator', password: 'long enough' }),
+      () => w.editor.setType('bookings', { label: 'Mine' }),
+      () => w.editor.setField('bookings', 'note', { hidden: true }),
+      () => w.editor.setWorkspace({ whyRequired: true }),
+      () => w.editor.accounts(),
+      () => w.editor.addAccount({ login: 'x', name: 'X', role: 'administrator', password: 'long enough' }),
     ])
-      expect(await refusedWith(call)).toMatchObject({ status: 403, code: 'not_permitted' });
+      expect(await refusedWith(call())).toMatchObject({ status: 403, code: 'not_permitted' });
   });
 
   it('an editor starts and steers only what is theirs; an administrator all of it', async () => {
