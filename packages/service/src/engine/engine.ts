@@ -15,8 +15,9 @@ const lockSpace = 741_003;
 /**
  * One snapshot a batch. Its commit does not wait for the disk: change, outcome and mark are one commit, so what a crash
  * of the database takes away is ready again as a whole. Every change of a run's state does wait, and with it all that
- * came before: a run that is said to be finished, paused or waiting is on disk (measured beside waiting at each of 250
- * batches: 1.1 to 4 times a plain update, as the disk was quick or slow; without it 0.9 to 1.1).
+ * came before: a run that is said to be finished, paused or waiting is on disk. Measured on 250,000 records in batches of
+ * 1,000, two lanes, beside a plain update: waiting at each batch 0.99, 1.13, 1.66 and, on a busy disk, 4.2 times its time;
+ * without it 0.94, 1.08 and 1.15.
  */
 const beginCarefully =
   'begin isolation level repeatable read; set constraints all immediate; set local synchronous_commit = off';
