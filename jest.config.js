@@ -31,7 +31,7 @@ const project = (name) => ({
 });
 
 module.exports = {
-  projects: ['core', 'demo', 'service', 'cli', 'console'].map(project),
+  projects: ['core', 'client', 'demo', 'service', 'cli', 'console'].map(project),
   maxWorkers: 2,
   testTimeout: 120_000,
 };
