@@ -14,7 +14,7 @@ export function resolvePath(
     const field = fieldOf(here, part.name, part.span);
     if (i === parts.length - 1) return { through, type: here, field };
     const target = field.refersTo === null ? undefined : catalog.find(field.refersTo);
-    if (!target || target.key === null)
+    if (!target || target.key === null || target.hidden)
       return fail('type_mismatch', `“${clip(field.name)}” is not a reference, so nothing can follow it.`, {
         span: part.span,
       });

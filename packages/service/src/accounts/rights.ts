@@ -1,4 +1,4 @@
-import { fail } from '@tantamos/core';
+import { clip, fail, type RecordType } from '@tantamos/core';
 
 export const roles = ['administrator', 'editor'] as const;
 export type Role = (typeof roles)[number];
@@ -14,6 +14,7 @@ export interface Person {
 export type Act =
   | { readonly act: 'read' | 'preview' | 'undo' }
   | { readonly act: 'start preview' | 'withdraw preview' | 'steer run'; readonly owner: string }
+  | { readonly act: 'see type'; readonly type: RecordType }
   | { readonly act: 'settings' | 'accounts' };
 
 /** The one place that decides what a person may do. Throws `not_permitted` with the reason. */
@@ -32,6 +33,10 @@ export function mustBeAllowed(person: Person, wanted: Act): void {
     case 'steer run':
       if (wanted.owner !== person.id)
         fail('not_permitted', 'Only the person who started a run, or an administrator, may do this with it.');
+      return;
+    case 'see type':
+      // As if it were not there: that it exists is not told either.
+      if (wanted.type.hidden) fail('unknown_type', `There is no type “${clip(wanted.type.id)}”.`);
       return;
     case 'settings':
       fail('not_permitted', 'Settings are for administrators.');

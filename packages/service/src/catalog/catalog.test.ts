@@ -133,6 +133,32 @@ describe('the catalog, read from the database', () => {
     await w.admin.setField('bookings', 'note', { protected: false });
   });
 
+  it('a hidden type is not there for an editor, by no way to it; an administrator sees it', async () => {
+    await w.admin.setType('invoices', { hidden: true });
+    const job = {
+      selection: { type: 'invoices', keys: ['1'] },
+      edits: [{ kind: 'set' as const, field: 'state', value: 'paid' }],
+    };
+    const p = await previewed(w.admin, job);
+    for (const call of [
+      () => w.editor.type('invoices'),
+      () => w.editor.find('invoices', { limit: 1 }),
+      () => w.editor.record('invoices', '1'),
+      () => w.editor.history('invoices', '1'),
+      () => w.editor.sample({ job }),
+      () => w.editor.makePreview(job),
+      () => w.editor.previewRecords(p.id, {}),
+    ])
+      expect(await refusedWith(call())).toMatchObject({ status: 404, code: 'unknown_type' });
+    expect(await refusedWith(w.editor.find('tasks', { filter: 'invoice.net > 5' }))).toMatchObject({
+      code: 'type_mismatch',
+    });
+    expect((await w.editor.types()).map((t) => t.id)).not.toContain('invoices');
+    expect((await w.admin.find('invoices', { limit: 1 })).numberReturned).toBe(1);
+    await w.admin.setType('invoices', { hidden: false });
+    expect((await w.editor.find('invoices', { limit: 1 })).numberReturned).toBe(1);
+  });
+
   it('works out and changes a type whose keys are UUIDs or texts', async () => {
     await w.sql.query(
       `insert into archive.staff (id, name) select gen_random_uuid(), 'Old ' || n from generate_series(1, 25) n`,

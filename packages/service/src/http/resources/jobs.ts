@@ -14,13 +14,15 @@ import { asProblem } from '../../database/problems';
 import { compileJob, compileSelection } from '../../engine/job-compiler';
 import type { Services } from '../../services';
 import type { Handler } from '../handler';
+import { seenType } from '../seen-type';
 import { journalRecords } from '../views';
 
 const longestCount = 20_000;
 
 /** What a job that is still being composed would do: nothing is frozen, and problems are part of the answer. */
-export const sample: Handler<SampleBody> = async ({ services, body }) => {
+export const sample: Handler<SampleBody> = async ({ services, person, body }) => {
   const { database, catalogs } = services;
+  await seenType(services, person, body.job.selection.type);
   const catalog = await catalogs.get();
   const { job, keys = [] } = body;
   const selection = await compileSelection(database, catalog, job.selection);

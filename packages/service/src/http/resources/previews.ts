@@ -4,6 +4,7 @@ import { journalPage, type Source } from '../../journal/journal';
 import type { Call, Handler } from '../handler';
 import { sent } from '../handler';
 import { sendExport } from '../export';
+import { seenType } from '../seen-type';
 import { sendEvents } from '../sse';
 import { journalRecords, previewView } from '../views';
 import type { PreviewRow } from '../../engine/preview-row';
@@ -18,6 +19,7 @@ export const previews: Handler<never, ListQuery> = async ({ services, person, qu
 
 export const makePreview: Handler<JobBody> = async ({ services, person, body }) => {
   mustBeAllowed(person, { act: 'preview' });
+  await seenType(services, person, body.selection.type);
   const id = await services.previews.begin(body, person.id);
   return settledView({ services, person }, id);
 };
@@ -49,7 +51,8 @@ export async function settledView({ services, person }: Pick<Call, 'services' | 
 
 /** A page of a journal as JSON, or all of it as a file. */
 export async function sendJournal(call: Call<never, JournalQuery>, p: PreviewRow, source: Source, fileName: string) {
-  const { services, query, res } = call;
+  const { services, person, query, res } = call;
+  await seenType(services, person, p.type);
   const { database } = services;
   const catalog = await services.catalogs.get();
   const outcome = query.outcome === 'will_change' ? 'not_yet' : (query.outcome ?? null);

@@ -10,12 +10,14 @@ import {
   type RecordType,
   type SortBy,
 } from '@tantamos/core';
+import type { Person } from '../../accounts/rights';
 import { asProblem } from '../../database/problems';
 import { compileSelection } from '../../engine/job-compiler';
 import { historyOf } from '../../journal/history';
 import type { Services } from '../../services';
 import type { Call, Handler } from '../handler';
 import { Labels } from '../labels';
+import { seenType } from '../seen-type';
 import { changeView } from '../views';
 
 /** A search that takes longer than this is stopped and says so, in ms. */
@@ -26,7 +28,7 @@ export const find: Handler<never, FindBody> = (call) => findRecords(call, call.q
 export const search: Handler<FindBody> = (call) => findRecords(call, call.body);
 
 export const record: Handler = async ({ services, params, person }) => {
-  const { type, key } = await typeAndKey(services, params);
+  const { type, key } = await typeAndKey(services, person, params);
   const found = await findRecords({ services, params, person }, { limit: 1 }, [key]);
   const row = found.records[0] ?? fail('not_found', `${type.label}: there is no record with the key ${key}.`);
   const at = found.columns.findIndex((c) => c.name === type.nameField);
@@ -38,8 +40,8 @@ export const record: Handler = async ({ services, params, person }) => {
   } satisfies RecordView;
 };
 
-export const history: Handler = async ({ services, params }) => {
-  const { type, key } = await typeAndKey(services, params);
+export const history: Handler = async ({ services, person, params }) => {
+  const { type, key } = await typeAndKey(services, person, params);
   const entries = await historyOf(services.database, type, key, 200);
   const fields = new Map(type.fields.map((f) => [f.name, f]));
   const labels = new Labels(services.database, await services.catalogs.get());
@@ -57,9 +59,10 @@ export const history: Handler = async ({ services, params }) => {
 
 async function typeAndKey(
   services: Services,
+  person: Person,
   params: Record<string, string>,
 ): Promise<{ type: RecordType; key: string }> {
-  const type = (await services.catalogs.get()).type(params.type!);
+  const type = await seenType(services, person, params.type!);
   const field = keyOf(type);
   try {
     const key = canonical(field.base, params.key!, field.label);
@@ -76,6 +79,7 @@ async function findRecords(
   asked: FindBody,
   keys?: string[],
 ): Promise<Found> {
+  await seenType(call.services, call.person, call.params.type!);
   const { database, catalogs } = call.services;
   const catalog = await catalogs.get();
   const selection = await compileSelection(database, catalog, { type: call.params.type!, filter: asked.filter, keys });

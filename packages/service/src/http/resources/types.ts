@@ -2,6 +2,7 @@ import type { FieldSettingsBody, TypeSettingsBody } from '@tantamos/contract';
 import { fail } from '@tantamos/core';
 import { mustBeAllowed } from '../../accounts/rights';
 import type { Handler } from '../handler';
+import { seenType } from '../seen-type';
 import { typeSummary, typeView } from '../views';
 
 export const types: Handler = async ({ services, person }) => {
@@ -10,7 +11,7 @@ export const types: Handler = async ({ services, person }) => {
 };
 
 export const type: Handler = async ({ services, person, params }) =>
-  typeView((await services.catalogs.get()).type(params.type!), person);
+  typeView(await seenType(services, person, params.type!), person);
 
 export const setType: Handler<TypeSettingsBody> = async ({ services, person, params, body }) => {
   mustBeAllowed(person, { act: 'settings' });

@@ -1,0 +1,10 @@
+import type { RecordType } from '@tantamos/core';
+import { mustBeAllowed, type Person } from '../accounts/rights';
+import type { Services } from '../services';
+
+/** The type of that name, if this person may see it; every request about records goes through here. */
+export async function seenType({ catalogs }: Services, person: Person, id: string): Promise<RecordType> {
+  const type = (await catalogs.get()).type(id);
+  mustBeAllowed(person, { act: 'see type', type });
+  return type;
+}
