@@ -1,4 +1,4 @@
-import type { Bounds, Field, Job, Outcome, Problem, RecordType, RunState, Totals, Trigger } from '@tantamos/core';
+import type { Bounds, Field, Job, Outcome, Problem, RecordType, RunState, Selection, Totals, Trigger } from '@tantamos/core';
 
 // The shapes of answers. Moments are ISO 8601 texts, values of records are the database's own text.
 
@@ -24,6 +24,7 @@ export interface Workspace {
   readonly name: string;
   readonly whyRequired: boolean;
   readonly previewHours: number;
+  readonly timeZone: string;
 }
 export interface TypeSummary {
   readonly id: string;
@@ -134,6 +135,8 @@ export interface PreviewView {
   readonly morePairs: readonly string[];
   readonly causes: readonly { readonly cause: string; readonly count: number }[];
   readonly triggers: readonly Trigger[];
+  /** What became of the list that was pasted, where there was one. */
+  readonly list: ListReportView | null;
   /** The number must be said to start the run. */
   readonly expectRequired: boolean;
   readonly run: string | null;
@@ -162,6 +165,7 @@ export interface RunView {
   readonly askAfter: number | null;
   readonly batches: number;
   readonly batchesDone: number;
+  readonly list: ListReportView | null;
   readonly totals: Totals;
   readonly verbs: readonly ('pause' | 'continue' | 'stop' | 'undo' | 'retry')[];
 }
@@ -183,6 +187,155 @@ export interface HistoryView {
   readonly outcome: Outcome;
   readonly cause: string | null;
   readonly changes: readonly ChangeView[];
+}
+/** The counts of a pasted list; every line is in one of blank, notAddresses, repeats, different. */
+export interface ListReportView {
+  readonly id: string;
+  readonly lines: number;
+  readonly blank: number;
+  readonly notAddresses: number;
+  readonly repeats: number;
+  readonly different: number;
+  readonly found: number;
+  readonly unknown: number;
+  /** The same in one line of sums. */
+  readonly sentence: string;
+  readonly byType: readonly {
+    readonly type: string;
+    readonly label: string;
+    readonly fields: readonly string[];
+    readonly found: number;
+    readonly several: number;
+    readonly records: number;
+  }[];
+  /** Unknown entries that are a key or code of another type, or in another field. */
+  readonly elsewhere: readonly { readonly type: string; readonly label: string; readonly field: string; readonly count: number }[];
+}
+export interface ListLineView {
+  readonly n: number;
+  readonly said: string;
+  readonly fate: 'entry' | 'blank' | 'not_address' | 'repeat';
+  readonly entry: number | null;
+  readonly matches: readonly { readonly type: string; readonly key: string; readonly name: string; readonly taken: boolean }[];
+  readonly nearest: readonly string[];
+  readonly elsewhere: { readonly type: string; readonly label: string; readonly field: string } | null;
+}
+export interface ListPage {
+  readonly lines: readonly ListLineView[];
+  readonly next: number | null;
+}
+export interface ValueCount {
+  readonly value: string | null;
+  readonly label?: string;
+  readonly count: number;
+}
+export interface FieldValues {
+  readonly field: string;
+  readonly label: string;
+  readonly kind: Field['kind'];
+  /** Records counted. */
+  readonly total: number;
+  /** Different values, blank among them. */
+  readonly kinds: number;
+  readonly values: readonly ValueCount[];
+  readonly ranges: {
+    readonly low: string | null;
+    readonly high: string | null;
+    readonly blank: number;
+    readonly steps: readonly { readonly from: string; readonly to: string; readonly count: number }[];
+  } | null;
+}
+export interface Crossed {
+  readonly rows: { readonly field: string; readonly label: string; readonly values: readonly Value[] };
+  readonly columns: { readonly field: string; readonly label: string; readonly values: readonly Value[] };
+  /** By row and column. */
+  readonly counts: readonly (readonly number[])[];
+  readonly total: number;
+  /** Records in combinations beyond those shown. */
+  readonly beyond: number;
+}
+export interface Explained {
+  /** All records of the type. */
+  readonly all: number;
+  /** Before the conditions: all, or the relatives. */
+  readonly base: number;
+  readonly conditions: readonly {
+    readonly text: string;
+    readonly words: string;
+    /** Where the condition stands in the filter. */
+    readonly after: number;
+    readonly without: number;
+    readonly alone: number;
+    /** Values that do occur, where this one does not. */
+    readonly nearest: readonly { readonly value: string; readonly text: string }[];
+  }[];
+  readonly afterFilter: number;
+  readonly afterList: number | null;
+  readonly afterTake: number | null;
+  readonly afterPicks: number | null;
+  readonly matched: number;
+  readonly list: ListReportView | null;
+  readonly sentence: string;
+  /** Circles found on the way to descendants or ancestors. */
+  readonly circles: number;
+}
+export interface LookedUp {
+  readonly key: string;
+  readonly name: string;
+  readonly hint: string;
+}
+export interface PointerView {
+  readonly type: string;
+  readonly label: string;
+  readonly field: string;
+  readonly fieldLabel: string;
+  readonly count: number;
+}
+export interface SavedSelectionView {
+  readonly id: string;
+  readonly name: string;
+  readonly note: string | null;
+  readonly open: boolean;
+  readonly mine: boolean;
+  readonly owner: string;
+  readonly type: string;
+  readonly typeLabel: string;
+  readonly version: number;
+  readonly selection: Selection;
+  readonly changedBy: string;
+  readonly changedAt: string;
+  readonly lastCount: number | null;
+  readonly countedAt: string | null;
+  /** Names of the selections that rest on it. */
+  readonly usedBy: readonly string[];
+}
+export interface SavedVersionView {
+  readonly version: number;
+  readonly selection: Selection;
+  readonly note: string | null;
+  readonly changedBy: string;
+  readonly changedAt: string;
+}
+export interface KeptCountsView {
+  readonly id: string;
+  readonly name: string;
+  readonly type: string;
+  readonly madeBy: string;
+  readonly madeAt: string;
+  readonly fields: readonly string[];
+  readonly total: number;
+}
+export interface ComparedCounts extends KeptCountsView {
+  readonly totalNow: number;
+  readonly rows: readonly { readonly values: readonly Value[]; readonly before: number; readonly now: number }[];
+}
+export interface FunctionView {
+  readonly name: string;
+  readonly signature: string;
+  readonly group: string;
+  readonly source: string;
+  readonly doc: string;
+  readonly example: string;
 }
 /** RFC 9457 problem details, with every problem found. */
 export interface ProblemDetails {

@@ -1,8 +1,9 @@
 import 'reflect-metadata';
-import { editKinds, outcomes, type Edit, type Outcome } from '@tantamos/core';
+import { editKinds, outcomes, relatedHows, type Edit, type Outcome, type Related } from '@tantamos/core';
 import { Transform, Type } from 'class-transformer';
 import {
   ArrayMaxSize,
+  ArrayMinSize,
   IsArray,
   IsBoolean,
   IsIn,
@@ -10,6 +11,7 @@ import {
   IsNotEmpty,
   IsOptional,
   IsString,
+  IsTimeZone,
   IsUUID,
   Max,
   MaxLength,
@@ -47,12 +49,66 @@ export class AccountBody {
   @IsString() @MinLength(8) @MaxLength(1000) password!: string;
 }
 
-export class SelectionBody {
-  @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
-  /** CQL2 text. */
-  @IsOptional() @IsString() filter?: string;
+/** A filter as CQL2 text, or as CQL2 JSON: a text of it (which keeps every digit) or the JSON itself. */
+function IsFilter(): PropertyDecorator {
+  return (target, key) => {
+    JSONSchema(() => ({ type: ['string', 'object', 'boolean'] }) as never)(target, key as string);
+    ValidateBy({
+      name: 'isFilter',
+      validator: {
+        validate: (v: unknown) => typeof v === 'string' || typeof v === 'boolean' || (typeof v === 'object' && v !== null),
+        defaultMessage: () => 'filter must be a text or CQL2 JSON',
+      },
+    })(target, key);
+  };
+}
+
+/** A class that is defined further below; hidden from the metadata that decorators emit. */
+type Later<T> = T;
+
+export class RelatedBody {
+  @ValidateNested() @Type(() => SelectionBody) of!: Later<SelectionBody>;
+  /** Those whose `field` points at these; those that `field` of these points at; siblings, descendants, ancestors. */
+  @IsIn(relatedHows) how!: Related['how'];
+  @IsString() @IsNotEmpty() @MaxLength(200) field!: string;
+  /** Are these themselves in it? For siblings, descendants and ancestors. */
+  @IsOptional() @IsBoolean() self?: boolean;
+  @IsOptional() @IsInt() @Min(1) @Max(100) depth?: number;
+}
+
+export class ListChoiceBody {
+  @IsUUID() id!: string;
+  /** Entries that several records fit: take them all (or as chosen), or none. */
+  @IsOptional() @IsIn(['all', 'none']) several?: 'all' | 'none';
+  /** Entries that no record fits: a preview stops and says so, or goes on without them. */
+  @IsOptional() @IsIn(['stop', 'skip']) unknown?: 'stop' | 'skip';
+}
+
+export class TakeBody {
+  @IsInt() @Min(0) @Max(2_000_000_000) count!: number;
+  /** Field names or paths, `-` before one for descending. */
+  @IsOptional() @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) order?: string[];
+  /** At random, the same for the same text. */
+  @IsOptional() @IsString() @MaxLength(200) seed?: string;
+  /** So many for each value of this field. */
+  @IsOptional() @IsString() @MaxLength(200) per?: string;
+}
+
+/** What says which records, besides their type. Each part narrows what the ones before it leave. */
+export class SelectionParts {
+  @IsOptional() @ValidateNested() @Type(() => RelatedBody) related?: RelatedBody;
+  @IsOptional() @IsFilter() filter?: string | object | boolean;
+  @IsOptional() @IsIn(['cql2-text', 'cql2-json']) 'filter-lang'?: 'cql2-text' | 'cql2-json';
+  @IsOptional() @ValidateNested() @Type(() => ListChoiceBody) list?: ListChoiceBody;
+  @IsOptional() @ValidateNested() @Type(() => TakeBody) take?: TakeBody;
   /** Keys of picked records. */
   @IsOptional() @IsArray() @ArrayMaxSize(50_000) @IsString({ each: true }) keys?: string[];
+  /** Keys of records left out by hand. */
+  @IsOptional() @IsArray() @ArrayMaxSize(50_000) @IsString({ each: true }) drop?: string[];
+}
+
+export class SelectionBody extends SelectionParts {
+  @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
 }
 
 export class EditBody {
@@ -107,9 +163,7 @@ export class DraftBody {
   job!: Record<string, unknown>;
 }
 
-export class FindBody {
-  @IsOptional() @IsString() filter?: string;
-  @IsOptional() @IsIn(['cql2-text']) 'filter-lang'?: 'cql2-text';
+export class FindBody extends SelectionParts {
   /** Field names or paths such as `grower.name`; default: every field. */
   @IsOptional()
   @Transform(({ value }) => list(value))
@@ -129,6 +183,109 @@ export class FindBody {
   @IsOptional() @IsString() @MaxLength(20_000) after?: string;
   /** `exact`: count what matches; `none`: do not. */
   @IsOptional() @IsIn(['exact', 'none']) count?: 'exact' | 'none';
+}
+
+export class ValuesBody extends SelectionParts {
+  /** Up to ten fields or paths. */
+  @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) fields!: string[];
+  /** Only values that hold this text. */
+  @IsOptional() @IsString() @MaxLength(200) search?: string;
+  @IsOptional() @IsInt() @Min(1) @Max(1000) most?: number;
+  /** Numbers and dates also as counts by ranges. */
+  @IsOptional() @IsBoolean() ranges?: boolean;
+}
+
+export class CrossBody extends SelectionParts {
+  @IsString() @IsNotEmpty() @MaxLength(200) rows!: string;
+  @IsString() @IsNotEmpty() @MaxLength(200) columns!: string;
+}
+
+export class ExplainBody extends SelectionParts {
+  /** Also the nearest values that occur, for those that do not. */
+  @IsOptional() @IsBoolean() near?: boolean;
+}
+
+export class LookupQuery {
+  /** Part of a name, or a key. */
+  @IsOptional() @IsString() @MaxLength(200) q?: string;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(100) limit?: number;
+}
+
+export class ListTargetBody {
+  @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
+  /** Fields or paths to match, in this order. */
+  @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) fields!: string[];
+}
+
+export class PasteBody {
+  /** Anything pasted: lines, separators, quotes, `Name <a@b>`, page addresses. */
+  @IsString() @MaxLength(8_000_000) text!: string;
+  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(10) @ValidateNested({ each: true }) @Type(() => ListTargetBody)
+  targets!: ListTargetBody[];
+}
+
+const listPages = ['all', 'blank', 'not_address', 'repeat', 'different', 'found', 'unknown', 'several', 'elsewhere'] as const;
+
+export class ListPageQuery {
+  @IsOptional() @IsIn(listPages) of?: (typeof listPages)[number];
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit?: number;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) after?: number;
+  /** `csv` streams every line. */
+  @IsOptional() @IsIn(['json', 'csv']) format?: 'json' | 'csv';
+}
+
+export class ListChoicesBody {
+  @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
+  @IsInt() @Min(1) entry!: number;
+  /** The records meant; none leaves the entry out. */
+  @IsArray() @ArrayMaxSize(1000) @IsString({ each: true }) keys!: string[];
+}
+
+export class SavedSelectionBody {
+  @IsString() @IsNotEmpty() @MaxLength(100) name!: string;
+  @ValidateNested() @Type(() => SelectionBody) selection!: SelectionBody;
+  @orNull @IsString() @MaxLength(2000) note?: string | null;
+  /** Open to all, or only mine (the default). */
+  @IsOptional() @IsBoolean() open?: boolean;
+  /** The version this change was made on; refused when it is no longer the newest. */
+  @IsOptional() @IsInt() @Min(1) version?: number;
+  /** Change it although other selections rest on it. */
+  @IsOptional() @IsBoolean() anyway?: boolean;
+}
+
+export class ImportBody {
+  /** The file as exported: `{"tantamos": "saved-selections", "selections": […]}`. */
+  @JSONSchema(() => ({ type: 'object' }) as never)
+  @ValidateBy({
+    name: 'isObject',
+    validator: { validate: (v: unknown) => typeof v === 'object' && v !== null, defaultMessage: () => 'file must be an object' },
+  })
+  file!: Record<string, unknown>;
+  /** What to do where a name is taken: refuse all, leave that one out, or make it a new version. */
+  @IsOptional() @IsIn(['refuse', 'skip', 'replace']) taken?: 'refuse' | 'skip' | 'replace';
+}
+
+export class KeepCountsBody {
+  @IsString() @IsNotEmpty() @MaxLength(200) name!: string;
+  @ValidateNested() @Type(() => SelectionBody) selection!: SelectionBody;
+  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(3) @IsString({ each: true }) fields!: string[];
+}
+
+export const fileFormats = ['csv', 'jsonl', 'xlsx'] as const;
+
+export class ExportBody extends SelectionParts {
+  @IsIn(fileFormats) format!: (typeof fileFormats)[number];
+  @IsOptional() @IsArray() @ArrayMaxSize(200) @IsString({ each: true }) columns?: string[];
+  @IsOptional() @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) sort?: string[];
+  /** Between cells of CSV; a comma, as RFC 4180 has it, unless said. */
+  @IsOptional() @IsIn([',', ';', '\t']) separator?: ',' | ';' | '\t';
+  /** Begin with a byte order mark, which some spreadsheets need to read UTF-8. */
+  @IsOptional() @IsBoolean() bom?: boolean;
+  @IsOptional() @IsBoolean() decimalComma?: boolean;
+  /** Cells as they are, even where a spreadsheet would take them for a formula. */
+  @IsOptional() @IsBoolean() raw?: boolean;
+  /** Values as stored instead of names and labels. */
+  @IsOptional() @IsBoolean() stored?: boolean;
 }
 
 export class StartRunBody {
@@ -183,6 +340,8 @@ export class WorkspaceBody {
   @IsOptional() @IsBoolean() whyRequired?: boolean;
   /** How long a preview may be started, in hours. */
   @IsOptional() @IsInt() @Min(1) @Max(720) previewHours?: number;
+  /** IANA name, such as Europe/Berlin: what TODAY, the day of a moment and so on mean. */
+  @IsOptional() @IsTimeZone() timeZone?: string;
 }
 
 export class NoBody {}

@@ -11,6 +11,8 @@ export interface Problem {
   /** Which part of the request it concerns: `filter`, `edits[0].value`, `columns`… */
   readonly where?: string;
   readonly span?: Span;
+  /** The text the span is in, where it is not the one that was sent (a filter sent as JSON). */
+  readonly text?: string;
   /** Nearest right things, best first; each could replace the span as it is. */
   readonly suggestions?: readonly string[];
 }
@@ -25,6 +27,7 @@ export const problemCodes = [
   'unknown_name',
   'ambiguous_name',
   'unknown_choice',
+  'unknown_function',
   'type_mismatch',
   'bad_value',
   'value_too_long',
@@ -45,6 +48,11 @@ export const problemCodes = [
   'catalog_changed',
   'wrong_state',
   'already_undone',
+  'unknown_entries',
+  'circle',
+  'name_taken',
+  'would_alter',
+  'stale_version',
   'nothing_to_undo',
   'not_signed_in',
   'wrong_credentials',

@@ -5,14 +5,18 @@ import { Database } from './database/database';
 import { migrate } from './database/migrate';
 import { Engine, usualPatience } from './engine/engine';
 import type { Patience } from './engine/batch';
+import { Compiler } from './engine/job-compiler';
 import { Previews } from './engine/previews';
 import { Runs } from './engine/runs';
+import { SavedSelections } from './selections/saved';
 
 /** Everything a running service consists of. */
 export interface Services {
   readonly database: Database;
   readonly catalogs: CatalogStore;
   readonly accounts: Accounts;
+  readonly compiler: Compiler;
+  readonly saved: SavedSelections;
   readonly previews: Previews;
   readonly runs: Runs;
   readonly engine: Engine;
@@ -31,7 +35,9 @@ export async function openServices(options: { url: string; log: Logger; patience
     throw error;
   }
   const catalogs = new CatalogStore(database);
-  const previews = new Previews(database, catalogs, log);
+  const compiler = new Compiler(database, catalogs);
+  const previews = new Previews(database, catalogs, compiler, log);
+  const saved = new SavedSelections(database, compiler);
   const engine = new Engine(database, catalogs, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, () => engine.wake());
   await previews.sweep();
@@ -40,6 +46,8 @@ export async function openServices(options: { url: string; log: Logger; patience
     database,
     catalogs,
     accounts: new Accounts(database),
+    compiler,
+    saved,
     previews,
     runs,
     engine,

@@ -20,7 +20,7 @@ const job: Job = {
 };
 const problems = (bad: Job): readonly Problem[] => {
   try {
-    checkJob(bad, catalog);
+    checkJob(bad, catalog, noContext);
     return [];
   } catch (error) {
     return (error as ProblemError).problems;
@@ -29,19 +29,19 @@ const problems = (bad: Job): readonly Problem[] => {
 
 describe('a job', () => {
   it('is said in one sentence', () => {
-    expect(jobSentence(job, catalog, 1240)).toBe(
+    expect(jobSentence(job, catalog, noContext, 1240)).toBe(
       'On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.',
     );
-    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog)).toBe(
+    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog, noContext)).toBe(
       'On all bookings: nothing to change yet.',
     );
-    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, 2)).toMatch(
+    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, noContext, 2)).toMatch(
       /^On the 2 picked bookings: /,
     );
   });
 
   it('reads what its filter, paths, edits and the rules they touch read', () => {
-    expect(planOf(checkJob(job, catalog))).toEqual({
+    expect(planOf(checkJob(job, catalog, noContext))).toEqual({
       type: 'bookings',
       reads: ['note', 'owner', 'owner.name', 'site', 'status'],
       writes: ['status', 'note'],
@@ -52,7 +52,7 @@ describe('a job', () => {
     const hostile: Job = { ...job, edits: [{ kind: 'set', field: 'note', value: "x'); drop table bookings; --" }] };
     const frozen = render(
       freezeJob(
-        checkJob(hostile, catalog),
+        checkJob(hostile, catalog, noContext),
         catalog,
         { from: '1', to: null },
         { previewId: 'p', firstPosition: 0, batchSize: 10 },
@@ -61,7 +61,7 @@ describe('a job', () => {
     expect(frozen.text).not.toContain('drop');
     expect(frozen.values).toContain("x'); drop table bookings; --");
     const applied = render(
-      applyCarefully(planOf(checkJob(job, catalog)), catalog, {
+      applyCarefully(planOf(checkJob(job, catalog, noContext)), catalog, {
         previewId: 'p',
         position: 0,
         low: 0,

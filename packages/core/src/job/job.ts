@@ -3,9 +3,12 @@ import { editSentence, lowerEdit, type Assignment, type Edit } from '../edits/ed
 import type { Answers } from '../language/bind';
 import { bind, namesIn } from '../language/bind';
 import type { NameQuestion } from '../language/checked';
-import { conditionWords, list, typeWords } from '../language/words';
+import type { Context } from '../language/context';
+import { list } from '../language/words';
 import { fail, ProblemError, type Problem } from '../problem';
+import { bindSelection, questionsOf } from '../selection/bind-selection';
 import { checkSelection, type CheckedSelection, type Selection } from '../selection/selection';
+import { whichWords } from '../selection/words';
 
 /** How carefully a run goes about it. */
 export interface Safety {
@@ -38,7 +41,7 @@ export interface CheckedJob {
 }
 
 /** Checks all parts and reports every problem there is, not only the first. */
-export function checkJob(job: Job, catalog: Catalog): CheckedJob {
+export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJob {
   const problems: Problem[] = [];
   const gather = <T>(work: () => T): T | undefined => {
     try {
@@ -54,7 +57,7 @@ export function checkJob(job: Job, catalog: Catalog): CheckedJob {
     keyOf(type);
     if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
   });
-  const selection = gather(() => checkSelection(job.selection, catalog));
+  const selection = gather(() => checkSelection(job.selection, catalog, context));
   if (job.edits.length === 0) gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
   const assignments = job.edits.flatMap((edit, i) => gather(() => lowerAt(edit, i, type, catalog)) ?? []);
   job.edits.forEach((edit, i) => {
@@ -63,10 +66,12 @@ export function checkJob(job: Job, catalog: Catalog): CheckedJob {
       gather(() => fail('same_field_twice', `${edit.field} is changed twice.`, { where: `edits[${i}].field` }));
   });
   if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
-  const { condition } = selection!;
   const trees = assignments.flatMap((a) => (a.when ? [a.expression, a.when] : [a.expression]));
-  const inFilter = condition ? namesIn(condition).map((q) => ({ where: 'filter', ...q })) : [];
-  return { selection: selection!, assignments, questions: [...inFilter, ...trees.flatMap(namesIn)] };
+  return {
+    selection: selection!,
+    assignments,
+    questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
+  };
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
@@ -83,7 +88,7 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
   if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
   const { selection, assignments } = job;
   return {
-    selection: { ...selection, condition: selection.condition && bind(selection.condition, answers, catalog) },
+    selection: bindSelection(selection, answers, catalog),
     assignments: assignments.map((a) => ({
       ...a,
       expression: bind(a.expression, answers, catalog),
@@ -94,23 +99,14 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
 }
 
 /** The job in one plain sentence; `matched` is said where it is known. */
-export function jobSentence(job: Job, catalog: Catalog, matched?: number): string {
+export function jobSentence(job: Job, catalog: Catalog, context: Context, matched?: number): string {
   // Before names are bound to keys, so that it says what the person said.
-  const checked = checkSelection(job.selection, catalog);
+  const checked = checkSelection(job.selection, catalog, context);
   const edits = list(
     job.edits.map((e) => editSentence(e, checked.type)),
     'and',
   );
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
-}
-
-/** “the 240 bookings where status is Draft”, “all 18,000 bookings”. */
-export function whichWords(selection: CheckedSelection, matched?: number): string {
-  const count = matched === undefined ? '' : `${matched.toLocaleString('en-US')} `;
-  const type = typeWords(selection.type);
-  const picked = selection.keys ? 'picked ' : '';
-  if (!selection.condition) return selection.keys ? `the ${count}picked ${type}` : `all ${count}${type}`;
-  return `the ${count}${picked}${type} where ${conditionWords(selection.condition)}`;
 }
 
 function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog): Assignment {

@@ -1,13 +1,17 @@
-import { clip, type Catalog } from '../catalog/catalog';
+import { clip, keyOf, type Catalog } from '../catalog/catalog';
 import { fail } from '../problem';
 import { quote } from './print';
-import { walk, type Checked, type NameAnswer, type NameQuestion } from './checked';
+import { bindSelection, questionsOf } from '../selection/bind-selection';
+import { rebuild, walk, type Checked, type NameAnswer, type NameQuestion } from './checked';
 
 /** Every name in the tree that stands for a record and must be looked up. */
 export function namesIn(tree: Checked): NameQuestion[] {
   const questions: NameQuestion[] = [];
   walk(tree, (node) => {
     if (node.kind === 'named') questions.push(node.question);
+    // What a saved selection asks is not at a place of this text.
+    if (node.kind === 'selected')
+      questions.push(...questionsOf(node.selection).map((q) => ({ ...q, span: undefined, where: node.name })));
   });
   return questions;
 }
@@ -41,31 +45,31 @@ export class Answers {
 
 /** The tree with every name replaced by the key of the one record it means. */
 export function bind(tree: Checked, answers: Answers, catalog: Catalog): Checked {
-  const go = (node: Checked): Checked => {
-    switch (node.kind) {
-      case 'field':
-      case 'value':
-        return node;
-      case 'named':
-        return { kind: 'value', dbType: node.dbType, text: answers.key(node.question, catalog) };
-      case 'blank':
-      case 'not':
-      case 'isNull':
-        return { ...node, operand: go(node.operand) };
-      case 'and':
-      case 'or':
-        return { ...node, operands: node.operands.map(go) };
-      case 'compare':
-        return { ...node, left: go(node.left), right: go(node.right) };
-      case 'in':
-        return { ...node, operand: go(node.operand), list: node.list.map(go) };
-      case 'between':
-        return { ...node, operand: go(node.operand), low: go(node.low), high: go(node.high) };
-      case 'like':
-        return { ...node, operand: go(node.operand), pattern: go(node.pattern) };
-    }
-  };
-  return go(tree);
+  return rebuild(tree, (node) =>
+    node.kind === 'named'
+      ? { kind: 'value', dbType: node.dbType, text: answers.key(node.question, catalog) }
+      : node.kind === 'selected'
+        ? { ...node, selection: bindSelection(node.selection, answers, catalog) }
+        : node,
+  );
+}
+
+/** The tree of a text in which every name is a key already. */
+export function withKeys(tree: Checked): Checked {
+  return rebuild(tree, (node) =>
+    node.kind === 'named' ? { kind: 'value', dbType: node.dbType, text: node.question.text } : node,
+  );
+}
+
+/** The text with every name in it replaced by the key it means, so that it goes on meaning that record. */
+export function boundText(source: string, questions: readonly NameQuestion[], answers: Answers, catalog: Catalog): string {
+  const places = questions.filter((q) => q.span).sort((a, b) => b.span!.start - a.span!.start);
+  return places.reduce((text, question) => {
+    const { start, end } = question.span!;
+    const key = answers.key(question, catalog);
+    const isNumber = keyOf(catalog.type(question.typeId)).base === 'number';
+    return text.slice(0, start) + (isNumber ? key : quote(key)) + text.slice(end);
+  }, source);
 }
 
 function keyFor(question: NameQuestion): string {

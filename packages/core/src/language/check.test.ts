@@ -4,13 +4,14 @@ import { ProblemError } from '../problem';
 import { render } from '../sql/sql';
 import { Answers, bind, namesIn } from './bind';
 import { checkCondition } from './check';
+import { noContext } from './context';
 import { emit, Scope } from './emit';
 import { parse } from './parse';
 import { quote } from './print';
 import { conditionWords } from './words';
 
 const bookings = catalog.type('bookings');
-const checked = (text: string) => checkCondition(parse(text), catalog, bookings);
+const checked = (text: string) => checkCondition(parse(text), catalog, bookings, noContext);
 const problemOf = (text: string) => {
   try {
     checked(text);

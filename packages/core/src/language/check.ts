@@ -1,11 +1,19 @@
-import { clip, type Base, type Catalog, type RecordType } from '../catalog/catalog';
+import { clip, type Catalog, type RecordType } from '../catalog/catalog';
+import { closest } from '../catalog/closest';
 import { resolvePath } from '../catalog/path';
 import { fail, type Span } from '../problem';
-import type { Checked, FieldPath } from './checked';
-import type { Comparison, Expression, LiteralType } from './syntax';
-import { canonical, choiceValue, numberType } from './value';
+import { typeOf, folds, type Checked, type FieldPath, type Fold } from './checked';
+import type { Context } from './context';
+import { signatureOf, spread, type FunctionEntry, type ParameterType } from './functions/entry';
+import { functionNamed, functions } from './functions';
+import { print, quote } from './print';
+import { relationOf } from './relation';
+import type { Arithmetic, Comparison, Expression, LiteralType } from './syntax';
+import { fieldKindWords, valueTypeWords, typeOfBase, type ValueType } from './types';
+import { canonical, canonicalMoment, choiceValue, numberType } from './value';
 
 type Literal = Extract<Expression, { kind: 'literal' }>;
+type Call = Extract<Expression, { kind: 'call' }>;
 
 /** Values outside IN lists: beyond this a condition is a pasted list, not a filter. */
 const mostValues = 10_000;
@@ -14,18 +22,42 @@ const mostValues = 10_000;
  * Checks a condition against the catalog. Throws one problem with its span: unknown fields with the nearest names,
  * types that do not fit with both types named, labels that are no choice with the choices.
  */
-export function checkCondition(tree: Expression, catalog: Catalog, type: RecordType): Checked {
-  return new Checker(catalog, type).condition(tree);
+export function checkCondition(tree: Expression, catalog: Catalog, type: RecordType, context: Context): Checked {
+  return new Checker(catalog, type, context, { values: 0 }).condition(tree);
+}
+
+/** The same for an expression of any type. */
+export function checkExpression(tree: Expression, catalog: Catalog, type: RecordType, context: Context): Checked {
+  return new Checker(catalog, type, context, { values: 0 }).value(tree);
 }
 
 class Checker {
-  private values = 0;
   constructor(
     private readonly catalog: Catalog,
     private readonly type: RecordType,
+    private readonly context: Context,
+    /** Shared with the checkers of conditions on children. */
+    private readonly counted: { values: number },
   ) {}
 
   condition(e: Expression): Checked {
+    if (e.kind === 'name') {
+      const at = this.path(e);
+      if (at.field.base === 'yes_no') return { kind: 'field', at };
+      const message = `“${at.field.name}” is ${fieldKindWords(at.field)}, so a condition must say what it is compared with.`;
+      return fail('type_mismatch', message, { span: e.span });
+    }
+    const tree = this.value(e);
+    const type = typeOf(tree);
+    if (type === 'yes_no') return tree;
+    if (e.kind === 'literal')
+      return fail('type_mismatch', 'A condition is expected here, not a value.', { span: e.span });
+    const message = `A condition is expected here, but this is ${valueTypeWords[type]}; say what it is compared with.`;
+    return fail('type_mismatch', message, { span: e.span });
+  }
+
+  /** Any expression, with the type it has by itself. */
+  value(e: Expression): Checked {
     switch (e.kind) {
       case 'and':
       case 'or':
@@ -34,115 +66,200 @@ class Checker {
         return { kind: 'not', operand: this.condition(e.operand) };
       case 'compare':
         return this.compare(e);
-      case 'in': {
-        const path = this.fieldSide(e.operand);
-        const list = e.list.map((item) => this.against(path, item, '='));
-        return { kind: 'in', negated: e.negated, operand: { kind: 'field', at: path }, list };
-      }
+      case 'in':
+        return { kind: 'in', ...this.against(e.operand, e.list, '=') };
       case 'between': {
-        const path = this.fieldSide(e.operand);
-        return {
-          kind: 'between',
-          negated: e.negated,
-          operand: { kind: 'field', at: path },
-          low: this.against(path, e.low, '>='),
-          high: this.against(path, e.high, '<='),
-        };
+        const { operand, list } = this.against(e.operand, [e.low, e.high], '>=');
+        return { kind: 'between', operand, low: list[0]!, high: list[1]! };
       }
       case 'like':
         return this.like(e);
       case 'isNull':
-        return { kind: 'isNull', negated: e.negated, operand: { kind: 'field', at: this.fieldSide(e.operand) } };
+        return { kind: 'isNull', operand: e.operand.kind === 'name' ? this.field(e.operand) : this.value(e.operand) };
       case 'name': {
-        const at = this.path(e);
-        if (at.field.base === 'yes_no') return { kind: 'field', at };
-        return fail(
-          'type_mismatch',
-          `“${at.field.name}” is ${article(at)}, so a condition must say what it is compared with.`,
-          {
-            span: e.span,
-          },
-        );
+        const field = this.field(e);
+        if (typeOfBase(field.at.field.base) === null)
+          fail('type_mismatch', `“${field.at.field.name}” is ${fieldKindWords(field.at.field)}.`, { span: e.span });
+        return field;
       }
       case 'literal':
-        if (e.type === 'yes_no') return { kind: 'value', dbType: 'boolean', text: e.text };
-        return fail('type_mismatch', 'A condition is expected here, not a value.', { span: e.span });
+        return this.literal(e);
+      case 'arithmetic':
+        return this.arithmetic(e);
+      case 'call':
+        return this.call(e);
+      case 'list':
+        return this.list(e.items, null);
+      case 'interval':
+        return this.interval(e);
     }
   }
 
   private compare(e: Extract<Expression, { kind: 'compare' }>): Checked {
-    const { left, right, op } = e;
-    if (left.kind === 'name') {
-      const at = this.path(left);
-      return { kind: 'compare', op, left: { kind: 'field', at }, right: this.against(at, right, op) };
+    for (const side of [e.left, e.right]) if (isNull(side)) this.noNull(side);
+    // A field says what the other side means: names, choices, dates.
+    const turned = e.left.kind !== 'name' && e.right.kind === 'name';
+    if (turned) {
+      const { operand, list } = this.against(e.right, [e.left], mirrored[e.op]);
+      return { kind: 'compare', op: e.op, left: list[0]!, right: operand };
     }
-    if (right.kind === 'name') {
-      const at = this.path(right);
-      return { kind: 'compare', op, left: this.against(at, left, mirrored[op]), right: { kind: 'field', at } };
+    const { operand, list } = this.against(e.left, [e.right], e.op);
+    return { kind: 'compare', op: e.op, left: operand, right: list[0]! };
+  }
+
+  /** An operand and what it is compared with, all brought to one type. */
+  private against(
+    left: Expression,
+    others: readonly Expression[],
+    op: Comparison,
+  ): { operand: Checked; list: readonly Checked[] } {
+    const nulls = others.find(isNull);
+    if (nulls) this.noNull(nulls);
+    const operand: Checked = left.kind === 'name' ? this.field(left) : this.value(left);
+    if (operand.kind === 'field') this.ordered(operand.at, op, others[0]!.span);
+    const list = others.map((other) => this.beside(operand, left, other, op));
+    // A date beside a moment means the whole day.
+    const types = new Set([operand, ...list].map(typeOf));
+    if (types.has('blank')) {
+      const type = [...types].find((t) => t !== 'blank') ?? 'text';
+      const typed = (tree: Checked): Checked => (typeOf(tree) === 'blank' ? blank(type) : tree);
+      return { operand: typed(operand), list: list.map(typed) };
     }
-    return fail('type_mismatch', 'One side of a comparison must be a field.', { span: e.span });
+    if (!types.has('date') || !types.has('moment')) return { operand, list };
+    const toDay = (tree: Checked): Checked =>
+      typeOf(tree) === 'moment' ? { kind: 'convert', type: 'date', operand: tree } : tree;
+    return { operand: toDay(operand), list: list.map(toDay) };
+  }
+
+  private noNull(e: Expression): never {
+    return fail('syntax', 'NULL is not compared with; write IS NULL or IS NOT NULL.', { span: e.span });
+  }
+
+  private ordered({ field }: FieldPath, op: Comparison, span: Span): void {
+    if (field.base === 'list')
+      fail('type_mismatch', `“${field.name}” is a list; A_CONTAINS, A_OVERLAPS and A_EQUALS compare lists.`, {
+        span,
+        suggestions: [],
+      });
+    if (field.base === 'other')
+      fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)} and cannot be compared.`, { span });
+    if (op === '=' || op === '<>') return;
+    if (field.base === 'yes_no')
+      fail('type_mismatch', `“${field.name}” is yes or no; it can only be equal or not.`, { span });
+    if (field.choices || field.kind === 'reference')
+      fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)}; it has no order, so only = and <> fit.`, {
+        span,
+      });
+  }
+
+  /** What stands opposite an operand: a literal of its type, a name for a reference, a field or expression of a like type. */
+  private beside(operand: Checked, left: Expression, other: Expression, op: Comparison): Checked {
+    if (operand.kind === 'field') {
+      if (other.kind === 'literal') return this.literalFor(operand.at, other);
+      if (other.kind === 'name') return this.otherField(operand.at, other, op);
+      if (isMe(other) && operand.at.field.refersTo !== null && operand.at.field.kind === 'reference')
+        return this.named(operand.at, this.me(other), other.span);
+    }
+    const right = this.value(other);
+    this.alike(operand, right, left, other);
+    return right;
+  }
+
+  private alike(a: Checked, b: Checked, left: Expression, right: Expression): void {
+    const [x, y] = [typeOf(a), typeOf(b)];
+    const time = (t: ValueType): boolean => t === 'date' || t === 'moment';
+    if (x === y || x === 'blank' || y === 'blank' || (time(x) && time(y))) {
+      if (x === 'list' || x === 'interval')
+        fail('type_mismatch', `${x === 'list' ? 'Lists' : 'Intervals'} are compared by functions: A_… and T_….`, {
+          span: right.span,
+        });
+      return;
+    }
+    fail(
+      'type_mismatch',
+      `“${clip(print(left))}” is ${valueTypeWords[x]} and “${clip(print(right))}” is ${valueTypeWords[y]}; they cannot be compared.`,
+      { span: right.span, suggestions: conversion(right, y, x) },
+    );
   }
 
   private like(e: Extract<Expression, { kind: 'like' }>): Checked {
-    const at = this.fieldSide(e.operand);
-    if (at.field.base !== 'text')
-      fail('type_mismatch', `LIKE compares texts; “${at.field.name}” is ${article(at)}.`, { span: e.operand.span });
-    if (e.pattern.kind !== 'literal' || e.pattern.type !== 'text')
-      return fail('type_mismatch', "LIKE needs a text such as 'north%'.", { span: e.pattern.span });
-    if (/(^|[^\\])(\\\\)*\\$/.test(e.pattern.text))
-      fail('bad_value', 'The pattern ends with a single \\, which has nothing to escape.', { span: e.pattern.span });
-    this.count(e.pattern.span);
-    const pattern: Checked = { kind: 'value', dbType: 'text', text: canonical('text', e.pattern.text, at.field.label) };
-    return { kind: 'like', negated: e.negated, operand: { kind: 'field', at }, pattern };
+    const operand = this.value(e.operand);
+    if (typeOf(operand) !== 'text')
+      fail('type_mismatch', `LIKE compares texts; “${clip(print(e.operand))}” is ${this.words(operand)}.`, {
+        span: e.operand.span,
+      });
+    const literal = patternOf(e.pattern);
+    if (!literal) return fail('type_mismatch', "LIKE needs a text such as 'north%'.", { span: e.pattern.span });
+    if (/(^|[^\\])(\\\\)*\\$/.test(literal.text))
+      fail('bad_value', 'The pattern ends with a single \\, which has nothing to escape.', { span: literal.span });
+    return { kind: 'like', operand, pattern: this.value(e.pattern) };
   }
 
-  private fieldSide(e: Expression): FieldPath {
-    if (e.kind === 'name') return this.path(e);
-    return fail('type_mismatch', 'A field is expected on the left here.', { span: e.span });
+  private words(tree: Checked): string {
+    return tree.kind === 'field' ? fieldKindWords(tree.at.field) : valueTypeWords[typeOf(tree)];
+  }
+
+  private field(e: Extract<Expression, { kind: 'name' }>): Extract<Checked, { kind: 'field' }> {
+    return { kind: 'field', at: this.path(e) };
   }
 
   private path(e: Extract<Expression, { kind: 'name' }>): FieldPath {
     return resolvePath(this.catalog, this.type, e.path);
   }
 
-  /** What stands opposite a field: a literal of its type, a name for a reference, or a field of a like type. */
-  private against(at: FieldPath, other: Expression, op: Comparison): Checked {
-    const { field } = at;
-    if (field.base === 'list' || field.base === 'other')
-      fail('type_mismatch', `“${field.name}” is ${article(at)} and cannot be compared yet.`, { span: other.span });
-    if (field.base === 'yes_no' && op !== '=' && op !== '<>')
-      fail('type_mismatch', `“${field.name}” is yes or no; it can only be equal or not.`, { span: other.span });
-    if ((field.choices || field.kind === 'reference') && op !== '=' && op !== '<>')
-      fail('type_mismatch', `“${field.name}” is ${article(at)}; it has no order, so only = and <> fit.`, {
-        span: other.span,
-      });
-    if (other.kind === 'name') return this.otherField(at, other);
-    if (other.kind !== 'literal')
-      return fail('type_mismatch', 'A field or a value is expected here.', { span: other.span });
-    this.count(other.span);
-    return this.literal(at, other);
-  }
-
-  private otherField(at: FieldPath, other: Extract<Expression, { kind: 'name' }>): Checked {
+  private otherField(at: FieldPath, other: Extract<Expression, { kind: 'name' }>, op: Comparison): Checked {
     const right = this.path(other);
-    const alike = family[at.field.base] === family[right.field.base] && at.field.refersTo === right.field.refersTo;
-    if (!alike)
+    this.ordered(right, op, other.span);
+    const [x, y] = [typeOfBase(at.field.base), typeOfBase(right.field.base)];
+    const time = (t: ValueType | null): boolean => t === 'date' || t === 'moment';
+    const pointsAt = (p: FieldPath): string | null => p.field.refersTo ?? (p.field.kind === 'key' ? p.type.id : null);
+    const keys = pointsAt(at) !== null && pointsAt(right) !== null && pointsAt(at) !== pointsAt(right);
+    if ((x !== y && !(time(x) && time(y))) || keys)
       fail(
         'type_mismatch',
-        `“${at.field.name}” is ${article(at)} and “${right.field.name}” is ${article(right)}; they cannot be compared.`,
-        {
-          span: other.span,
-        },
+        `“${at.field.name}” is ${fieldKindWords(at.field)} and “${right.field.name}” is ${fieldKindWords(right.field)}; they cannot be compared.`,
+        { span: other.span },
       );
     return { kind: 'field', at: right };
   }
 
-  private literal(at: FieldPath, literal: Literal): Checked {
+  private named({ field }: FieldPath, text: string, span: Span): Checked {
+    if (field.base === 'uuid' && uuid.test(text)) return { kind: 'value', dbType: 'uuid', text: text.toLowerCase() };
+    return { kind: 'named', question: { typeId: field.refersTo!, text, span }, dbType: field.dbType };
+  }
+
+  /** A literal that meets no field. */
+  private literal(e: Literal): Checked {
+    this.count(e.span);
+    const { text, span } = e;
+    switch (e.type) {
+      case 'null':
+        return blank('blank');
+      case 'text':
+        return { kind: 'value', dbType: 'text', text: canonical('text', text, 'This', span) };
+      case 'number':
+        return { kind: 'value', dbType: numberType(text), text: canonical('number', text, 'This', span) };
+      case 'yes_no':
+        return { kind: 'value', dbType: 'boolean', text };
+      case 'date':
+        return { kind: 'value', dbType: 'date', text: canonical('date', text, 'This', span) };
+      case 'moment':
+        return this.moment(text, 'This', span);
+    }
+  }
+
+  private moment(text: string, what: string, span: Span): Checked {
+    const found = canonicalMoment(text.trim(), this.context.env.timeZone);
+    if (found !== undefined) return { kind: 'value', dbType: 'timestamptz', text: found };
+    return fail('bad_value', `${what} is a moment such as 2026-05-01T08:00:00Z; “${clip(text)}” is not.`, { span });
+  }
+
+  private literalFor(at: FieldPath, literal: Literal): Checked {
     const { field } = at;
     const { text, span } = literal;
+    this.count(span);
     if (field.kind === 'reference' && field.refersTo !== null) {
-      const dbType = field.dbType;
-      if (literal.type === 'text') return { kind: 'named', question: { typeId: field.refersTo, text, span }, dbType };
+      if (literal.type === 'text') return this.named(at, text, span);
       if (literal.type === 'number' && field.base === 'number')
         return { kind: 'value', dbType: numberType(text), text };
       return mismatch(at, literal);
@@ -164,52 +281,291 @@ class Checker {
       case 'yes_no':
         if (literal.type !== 'yes_no') return mismatch(at, literal, yesNoFor(text));
         return { kind: 'value', dbType: 'boolean', text };
-      case 'date':
-        if (literal.type === 'moment')
-          return { kind: 'value', dbType: 'timestamptz', text: canonical('moment', text, field.label, span) };
-        if (literal.type !== 'date')
-          return mismatch(at, literal, literal.type === 'text' ? `DATE('${text}')` : undefined);
-        return { kind: 'value', dbType: 'date', text: canonical('date', text, field.label, span) };
       default:
-        if (literal.type !== 'moment' && literal.type !== 'date')
-          return mismatch(at, literal, literal.type === 'text' ? `TIMESTAMP('${text}')` : undefined);
-        return {
-          kind: 'value',
-          dbType: field.dbType.startsWith('timestamp with') ? 'timestamptz' : 'timestamp',
-          text: canonical('moment', text, field.label, span),
-        };
+        if (literal.type === 'moment') return this.moment(text, field.label, span);
+        if (literal.type !== 'date')
+          return mismatch(at, literal, literal.type === 'text' ? timeLiteral(field.base, text) : undefined);
+        return { kind: 'value', dbType: 'date', text: canonical('date', text, field.label, span) };
     }
   }
 
+  private arithmetic(e: Extract<Expression, { kind: 'arithmetic' }>): Checked {
+    const [left, right] = [this.value(e.left), this.value(e.right)];
+    const [x, y] = [typeOf(left), typeOf(right)];
+    const typed = (tree: Checked, type: ValueType): Checked => (typeOf(tree) === 'blank' ? blank(type) : tree);
+    const node = (type: 'number' | 'date', a: ValueType, b: ValueType): Checked => ({
+      kind: 'arithmetic',
+      op: e.op,
+      type,
+      left: typed(left, a),
+      right: typed(right, b),
+    });
+    const is = (a: ValueType, b: ValueType): boolean => (x === a || x === 'blank') && (y === b || y === 'blank');
+    if (is('number', 'number')) return node('number', 'number', 'number');
+    if ((e.op === '+' || e.op === '-') && x === 'date' && is('date', 'number')) return node('date', 'date', 'number');
+    if (e.op === '+' && y === 'date' && is('number', 'date'))
+      return { kind: 'arithmetic', op: '+', type: 'date', left: right, right: typed(left, 'number') };
+    if (e.op === '-' && is('date', 'date')) return node('number', 'date', 'date');
+    if (e.op === '+' && x === 'text' && y === 'text')
+      fail('type_mismatch', 'Texts are put together with CONCATENATE, not with +.', {
+        span: e.span,
+        suggestions: [`CONCATENATE(${print(e.left)}, ${print(e.right)})`],
+      });
+    const culprit = x === 'number' || (x === 'date' && y !== 'number') ? e.right : e.left;
+    const what = valueTypeWords[culprit === e.left ? x : y];
+    return fail('type_mismatch', `“${clip(print(culprit))}” is ${what}; ${signWords[e.op]}.`, {
+      span: culprit.span,
+      suggestions: conversion(culprit, culprit === e.left ? x : y, 'number'),
+    });
+  }
+
+  private call(e: Call): Checked {
+    if (isMe(e)) return { kind: 'value', dbType: 'text', text: this.me(e) };
+    if (e.name === 'in_selection') return this.inSelection(e);
+    const children = this.children(e);
+    if (children) return children;
+    const entry = functionNamed(e.name);
+    if (!entry) {
+      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'me'];
+      return fail('unknown_function', `There is no function “${clip(e.name)}”.`, {
+        span: e.nameSpan,
+        suggestions: closest(e.name, names),
+      });
+    }
+    if (entry.group === 'Times') return this.times(e, entry);
+    if (entry.group === 'Lists') return this.lists(e, entry);
+    return this.plainCall(e, entry);
+  }
+
+  private plainCall(e: Call, entry: FunctionEntry): Checked {
+    const parameters = spread(entry.parameters, e.args.length);
+    if (!parameters)
+      return fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, {
+        span: e.span,
+      });
+    // Where values must be of one type, a field among them says what texts mean.
+    const guides = new Map<ParameterType, Checked>();
+    parameters.forEach((p, i) => {
+      const arg = e.args[i]!;
+      if ((p.type === 'A' || p.type === 'B') && arg.kind === 'name' && !guides.has(p.type))
+        guides.set(p.type, this.value(arg));
+    });
+    const args = parameters.map((p, i): Checked => {
+      const arg = e.args[i]!;
+      if (p.oneOf) return this.oneOf(arg, p.oneOf, entry.name);
+      if (p.type === 'list') return this.list(arg.kind === 'list' ? arg.items : [arg], 'date');
+      const guide = guides.get(p.type);
+      if (guide?.kind === 'field' && arg.kind === 'literal' && arg.type !== 'null') return this.literalFor(guide.at, arg);
+      return this.value(arg);
+    });
+    const found = new Map<ParameterType, ValueType>();
+    const converted = args.map((arg, i): Checked => {
+      const wanted = parameters[i]!.type;
+      const type = typeOf(arg);
+      if (wanted === 'A' || wanted === 'B') {
+        if (type === 'list' || type === 'interval')
+          fail('type_mismatch', `${entry.name} does not take ${valueTypeWords[type]}.`, { span: e.args[i]!.span });
+        const before = found.get(wanted) ?? 'blank';
+        if (type !== 'blank' && before !== 'blank' && type !== before)
+          fail('type_mismatch', `${entry.name} needs values of one type; this is ${valueTypeWords[type]}, another is ${valueTypeWords[before]}.`, {
+            span: e.args[i]!.span,
+            suggestions: conversion(e.args[i]!, type, before),
+          });
+        found.set(wanted, type === 'blank' ? before : type);
+        return arg;
+      }
+      return this.asType(arg, wanted, e.args[i]!, entry.name);
+    });
+    const result = entry.result === 'A' || entry.result === 'B' ? (found.get(entry.result) ?? 'blank') : entry.result;
+    if (result === 'blank') return blank('blank');
+    const typed = converted.map((arg, i) => {
+      const wanted = parameters[i]!.type;
+      if (typeOf(arg) !== 'blank') return arg;
+      return blank(wanted === 'A' || wanted === 'B' ? notBlank(found.get(wanted)) : wanted);
+    });
+    return { kind: 'call', entry, type: result, args: typed };
+  }
+
+  private asType(arg: Checked, wanted: ValueType, e: Expression, of: string): Checked {
+    const type = typeOf(arg);
+    if (type === wanted || type === 'blank') return arg;
+    if (wanted === 'date' && type === 'moment') return { kind: 'convert', type: 'date', operand: arg };
+    if (wanted === 'moment' && type === 'date') return { kind: 'convert', type: 'moment', operand: arg };
+    return fail('type_mismatch', `${of} needs ${valueTypeWords[wanted]} here; “${clip(print(e))}” is ${this.words(arg)}.`, {
+      span: e.span,
+      suggestions: conversion(e, type, wanted),
+    });
+  }
+
+  private oneOf(arg: Expression, texts: readonly string[], of: string): Checked {
+    const said = arg.kind === 'literal' && arg.type === 'text' ? arg.text.toLowerCase() : undefined;
+    if (said !== undefined && texts.includes(said)) return { kind: 'value', dbType: 'text', text: said };
+    return fail('bad_value', `${of} takes here one of ${texts.map(quote).join(', ')}.`, {
+      span: arg.span,
+      suggestions: (said === undefined ? [] : closest(said, texts)).map(quote),
+    });
+  }
+
+  private lists(e: Call, entry: FunctionEntry): Checked {
+    if (e.args.length !== 2)
+      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, { span: e.span });
+    const fields = e.args.map((arg) => (arg.kind === 'name' ? this.value(arg) : null));
+    const guide = fields.find((f) => f !== null && typeOf(f) === 'list');
+    const item = guide?.kind === 'field' ? guide.at.field.dbType.replace(/\[\]$/, '') : null;
+    const args = e.args.map((arg, i): Checked => {
+      const field = fields[i];
+      if (arg.kind === 'list') return this.list(arg.items, null, item);
+      if (field && typeOf(field) === 'list') return field;
+      return fail('type_mismatch', `${entry.name} compares lists; “${clip(print(arg))}” is none. A list is written ('a', 'b').`, {
+        span: arg.span,
+      });
+    });
+    return { kind: 'call', entry, type: 'yes_no', args };
+  }
+
+  /** Items of one type: the one wanted, that of the field beside it (`dbType`), or that of the first item. */
+  private list(items: readonly Expression[], wanted: ValueType | null, dbType: string | null = null): Checked {
+    const all = items.map((item) => this.value(item));
+    const first = all.map(typeOf).find((t) => t !== 'blank') ?? 'text';
+    const itemType = wanted ?? (dbType === null ? first : typeOf({ kind: 'value', dbType, text: '' }));
+    all.forEach((item, i) => {
+      const type = typeOf(item);
+      if (type !== itemType && type !== 'blank')
+        fail('type_mismatch', `The list is of ${valueTypeWords[itemType]} each; “${clip(print(items[i]!))}” is ${valueTypeWords[type]}.`, {
+          span: items[i]!.span,
+        });
+    });
+    const typed = all.map((item) => (typeOf(item) === 'blank' ? blank(itemType) : item));
+    return { kind: 'list', itemType, dbType: dbType ?? usualDbType[itemType] ?? 'text', items: typed };
+  }
+
+  private times(e: Call, entry: FunctionEntry): Checked {
+    if (e.args.length !== 2)
+      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, { span: e.span });
+    const args = e.args.map((arg) => {
+      const tree = this.value(arg);
+      const type = typeOf(tree);
+      if (type === 'blank') return blank('date');
+      if (!['date', 'moment', 'interval'].includes(type))
+        fail('type_mismatch', `${entry.name} compares dates, moments and intervals; “${clip(print(arg))}” is ${this.words(tree)}.`, {
+          span: arg.span,
+          suggestions: conversion(arg, type, 'date'),
+        });
+      return tree;
+    });
+    const grain = (tree: Checked): ValueType => (tree.kind === 'interval' ? tree.of : typeOf(tree));
+    const fine = args.some((a) => grain(a) === 'moment');
+    return { kind: 'call', entry, type: 'yes_no', args: fine ? args.map(inMoments) : args };
+  }
+
+  private interval(e: Extract<Expression, { kind: 'interval' }>): Checked {
+    const ends = [e.from, e.to].map((end) => {
+      if (end === null) return null;
+      const tree = this.value(end);
+      const type = typeOf(tree);
+      if (type === 'blank') return blank('date');
+      if (type !== 'date' && type !== 'moment')
+        fail('type_mismatch', `An interval is between dates or moments; “${clip(print(end))}” is ${valueTypeWords[type]}.`, {
+          span: end.span,
+        });
+      return tree;
+    });
+    const of = ends.some((end) => end && typeOf(end) === 'moment') ? 'moment' : 'date';
+    const [from, to] = ends as [Checked | null, Checked | null];
+    const tree = { kind: 'interval', of: 'date', from, to } as const;
+    return of === 'date' ? tree : inMoments(tree);
+  }
+
+  /** `has(bookings, …)`, `sum(bookings.hives)` …; undefined where it is no question about children. */
+  private children(e: Call): Checked | undefined {
+    if (!folds.includes(e.name as Fold)) return undefined;
+    const fold = e.name as Fold;
+    const [first, condition, more] = e.args;
+    const isFunction = fold === 'min' || fold === 'max';
+    if (first?.kind !== 'name') {
+      if (isFunction) return undefined;
+      return fail('syntax', `${e.name} needs the records that point at this one first, such as ${e.name}(bookings).`, {
+        span: first?.span ?? e.span,
+      });
+    }
+    // MIN and MAX of values are functions too: a field of the record goes before.
+    const isField = first.path.length === 1 && this.type.fields.some((f) => f.name === first.path[0]!.name);
+    if (isFunction && isField) return undefined;
+    const { relation, rest } = relationOf(this.catalog, this.type, first.path, isFunction);
+    if (relation === null) return undefined;
+    if (more) fail('syntax', `${e.name} takes the children and one condition; put AND between several.`, { span: more.span });
+    const inner = new Checker(this.catalog, relation.child, this.context, this.counted);
+    const needsValue = fold !== 'has' && fold !== 'count';
+    if (needsValue && rest.length === 0)
+      fail('syntax', `${e.name} needs a field of theirs, such as ${e.name}(${print(first)}.…).`, { span: first.span });
+    if (!needsValue && rest.length > 0)
+      fail('syntax', `${e.name} asks about the records; a field has no place here.`, { span: rest[0]!.span });
+    const value = needsValue ? inner.value({ kind: 'name', path: rest, span: first.span }) : null;
+    const type = value ? typeOf(value) : 'number';
+    if ((fold === 'sum' || fold === 'average') && type !== 'number')
+      fail('type_mismatch', `${e.name} needs a number; “${rest.at(-1)!.name}” is ${this.words(value!)}.`, { span: first.span });
+    if (type === 'list' || type === 'yes_no')
+      fail('type_mismatch', `“${rest.at(-1)!.name}” is ${valueTypeWords[type]}, which has no order.`, { span: first.span });
+    return {
+      kind: 'children',
+      fold,
+      type: fold === 'has' ? 'yes_no' : type,
+      relation,
+      value,
+      condition: condition ? inner.condition(condition) : null,
+      span: e.span,
+    };
+  }
+
+  private inSelection(e: Call): Checked {
+    const [name, reference, more] = e.args;
+    if (name?.kind !== 'literal' || name.type !== 'text' || more)
+      return fail('syntax', "in_selection needs the name of a saved selection, such as in_selection('north growers').", {
+        span: name?.span ?? e.span,
+      });
+    const selection = this.context.selected(name.text, name.span);
+    const key =
+      reference === undefined
+        ? { through: [], type: this.type, field: this.type.fields.find((f) => f.name === this.type.key)! }
+        : reference.kind === 'name'
+          ? this.path(reference)
+          : fail('type_mismatch', 'in_selection takes a reference second.', { span: reference.span });
+    const typeId = reference === undefined ? this.type.id : key.field.refersTo;
+    if (typeId !== selection.type.id)
+      fail(
+        'type_mismatch',
+        `The selection “${clip(name.text)}” is of ${selection.type.label.toLowerCase()}, not of ${this.catalog.find(typeId ?? '')?.label.toLowerCase() ?? 'what stands here'}.`,
+        { span: name.span },
+      );
+    return { kind: 'selected', name: name.text, key, selection };
+  }
+
+  private me(e: Expression): string {
+    return this.context.me ?? fail('not_permitted', 'Nobody is signed in here, so me() means nobody.', { span: e.span });
+  }
+
   private count(span: Span): void {
-    if (++this.values > mostValues)
+    if (++this.counted.values > mostValues)
       fail('too_long', `A filter may hold ${mostValues} values; this has more.`, { span });
   }
 }
 
 const mirrored: Record<Comparison, Comparison> = { '=': '=', '<>': '<>', '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
-
-/** Bases whose values can meet in a comparison share a family. */
-const family: Record<Base, string> = {
-  text: 'text',
-  number: 'number',
-  yes_no: 'yes_no',
-  date: 'time',
-  moment: 'time',
-  uuid: 'uuid',
-  list: 'list',
-  other: 'other',
+const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
+const usualDbType: Partial<Record<ValueType, string>> = {
+  number: 'numeric',
+  yes_no: 'boolean',
+  date: 'date',
+  moment: 'timestamptz',
 };
-
-const baseWords: Record<Base, string> = {
-  text: 'a text',
-  number: 'a number',
-  yes_no: 'yes or no',
-  date: 'a date',
-  moment: 'a moment',
-  uuid: 'a UUID',
-  list: 'a list',
-  other: 'of a kind without order',
+const signWords: Record<Arithmetic, string> = {
+  '+': 'only numbers are added, and days to a date',
+  '-': 'only numbers, days and dates are subtracted',
+  '*': 'only numbers are multiplied',
+  '/': 'only numbers are divided',
+  '%': 'only numbers are divided',
+  div: 'only numbers are divided',
+  '^': 'only numbers have powers',
 };
 const literalWords: Record<LiteralType, string> = {
   text: 'a text',
@@ -217,18 +573,66 @@ const literalWords: Record<LiteralType, string> = {
   yes_no: 'yes or no',
   date: 'a date',
   moment: 'a moment',
+  null: 'blank',
 };
 
-function article(at: FieldPath): string {
-  if (at.field.kind === 'reference') return 'a reference';
-  if (at.field.choices) return 'a choice';
-  return baseWords[at.field.base];
+function isNull(e: Expression): boolean {
+  return e.kind === 'literal' && e.type === 'null';
+}
+
+function isMe(e: Expression): boolean {
+  return e.kind === 'call' && e.name === 'me' && e.args.length === 0;
+}
+
+function blank(type: ValueType): Checked {
+  return { kind: 'null', type };
+}
+
+function notBlank(type: ValueType | undefined): ValueType {
+  return type === undefined || type === 'blank' ? 'text' : type;
+}
+
+/** The text inside CASEI and ACCENTI that a LIKE compares with. */
+function patternOf(e: Expression): Literal | undefined {
+  if (e.kind === 'literal') return e.type === 'text' ? e : undefined;
+  return e.kind === 'call' && (e.name === 'casei' || e.name === 'accenti') && e.args.length === 1
+    ? patternOf(e.args[0]!)
+    : undefined;
+}
+
+/** A day beside moments means all of it, from its first moment to its last. */
+function inMoments(tree: Checked): Checked {
+  const convert = (end: Checked | null, last: boolean): Checked | null =>
+    end === null || typeOf(end) === 'moment'
+      ? end
+      : { kind: 'convert', type: 'moment', ...(last ? { last: true } : {}), operand: end };
+  if (tree.kind === 'interval')
+    return { kind: 'interval', of: 'moment', from: convert(tree.from, false), to: convert(tree.to, true) };
+  if (typeOf(tree) !== 'date') return tree;
+  return { kind: 'interval', of: 'moment', from: convert(tree, false), to: convert(tree, true) };
+}
+
+/** How the expression could be made the type wanted, as a text that can take its place. */
+function conversion(e: Expression, is: ValueType, wanted: ValueType): string[] {
+  if (e.kind === 'literal' && e.type === 'text') {
+    if (wanted === 'date' || wanted === 'moment') return [timeLiteral(wanted, e.text)].filter((t) => t !== undefined);
+    if (wanted === 'number' && /^-?\d+(\.\d+)?$/.test(e.text)) return [e.text];
+  }
+  if (wanted === 'text' && ['number', 'date', 'moment', 'yes_no'].includes(is))
+    return [e.kind === 'literal' ? quote(e.text) : `TEXT(${print(e)})`];
+  if (wanted === 'number' && is === 'text') return [`VALUE(${print(e)})`];
+  return wanted === 'date' && is === 'text' ? [`DATEVALUE(${print(e)})`] : [];
+}
+
+function timeLiteral(base: string, text: string): string | undefined {
+  if (/^\d{4}-\d{2}-\d{2}$/.test(text.trim())) return `DATE('${text.trim()}')`;
+  return base === 'moment' || base === 'date' ? `${base === 'date' ? 'DATE' : 'TIMESTAMP'}(${quote(text)})` : undefined;
 }
 
 function mismatch(at: FieldPath, literal: Literal, suggestion?: string): never {
   return fail(
     'type_mismatch',
-    `“${at.field.name}” is ${article(at)}, but “${clip(literal.text)}” is ${literalWords[literal.type]}.`,
+    `“${at.field.name}” is ${fieldKindWords(at.field)}, but “${clip(literal.text)}” is ${literalWords[literal.type]}.`,
     { span: literal.span, suggestions: suggestion === undefined ? [] : [suggestion] },
   );
 }

@@ -1,29 +1,75 @@
 import type { Field, RecordType } from '../catalog/catalog';
 import type { Span } from '../problem';
-import type { Comparison } from './syntax';
+import type { CheckedSelection } from '../selection/selection';
+import type { FunctionEntry } from './functions/entry';
+import type { Arithmetic, Comparison } from './syntax';
+import { typeOfBase, type ValueType } from './types';
 
 /**
- * The tree after checking: every name is a field of the catalog, every literal has the type of what it meets.
+ * The tree after checking: every name is a field of the catalog, every literal has the type of what it meets, every
+ * operation has operands of the types it takes.
  * `named` is a text that stands for a record of another type until the names have been looked up.
  */
 export type Checked =
   | { readonly kind: 'field'; readonly at: FieldPath }
+  /** `dbType` is the database's; the text is canonical. */
   | { readonly kind: 'value'; readonly dbType: string; readonly text: string }
+  /** Blank; `type` is what would stand there. */
+  | { readonly kind: 'null'; readonly type: ValueType }
   | { readonly kind: 'named'; readonly question: NameQuestion; readonly dbType: string }
   | { readonly kind: 'blank'; readonly operand: Checked }
   | { readonly kind: 'not'; readonly operand: Checked }
   | { readonly kind: 'and' | 'or'; readonly operands: readonly Checked[] }
   | { readonly kind: 'compare'; readonly op: Comparison; readonly left: Checked; readonly right: Checked }
-  | { readonly kind: 'in'; readonly negated: boolean; readonly operand: Checked; readonly list: readonly Checked[] }
+  | { readonly kind: 'in'; readonly operand: Checked; readonly list: readonly Checked[] }
+  | { readonly kind: 'between'; readonly operand: Checked; readonly low: Checked; readonly high: Checked }
+  | { readonly kind: 'like'; readonly operand: Checked; readonly pattern: Checked }
+  | { readonly kind: 'isNull'; readonly operand: Checked }
   | {
-      readonly kind: 'between';
-      readonly negated: boolean;
-      readonly operand: Checked;
-      readonly low: Checked;
-      readonly high: Checked;
+      readonly kind: 'arithmetic';
+      readonly op: Arithmetic;
+      readonly type: 'number' | 'date';
+      readonly left: Checked;
+      readonly right: Checked;
     }
-  | { readonly kind: 'like'; readonly negated: boolean; readonly operand: Checked; readonly pattern: Checked }
-  | { readonly kind: 'isNull'; readonly negated: boolean; readonly operand: Checked };
+  | {
+      readonly kind: 'call';
+      readonly entry: FunctionEntry;
+      readonly type: ValueType;
+      readonly args: readonly Checked[];
+    }
+  /** A moment's day, or a day's first or last moment, in the workspace's time zone. */
+  | { readonly kind: 'convert'; readonly type: 'date' | 'moment'; readonly last?: true; readonly operand: Checked }
+  | { readonly kind: 'list'; readonly itemType: ValueType; readonly dbType: string; readonly items: readonly Checked[] }
+  /** Both ends moments, or both dates; null: open. */
+  | {
+      readonly kind: 'interval';
+      readonly of: 'date' | 'moment';
+      readonly from: Checked | null;
+      readonly to: Checked | null;
+    }
+  | {
+      readonly kind: 'children';
+      readonly fold: Fold;
+      readonly type: ValueType;
+      readonly relation: Relation;
+      readonly value: Checked | null;
+      readonly condition: Checked | null;
+      /** As it was written, for what must be compiled again later. */
+      readonly span: Span;
+    }
+  /** Is the record, or the one its reference points at, in that saved selection? */
+  | { readonly kind: 'selected'; readonly name: string; readonly key: FieldPath; readonly selection: CheckedSelection };
+
+/** How the values of children become one. */
+export type Fold = 'has' | 'count' | 'sum' | 'min' | 'max' | 'average';
+export const folds: readonly Fold[] = ['has', 'count', 'sum', 'min', 'max', 'average'];
+
+/** Records of `child` whose reference `field` points at the record. */
+export interface Relation {
+  readonly child: RecordType;
+  readonly field: Field;
+}
 
 /** A field, reached from the record through zero or more references. */
 export interface FieldPath {
@@ -53,26 +99,74 @@ export interface NameAnswer {
   readonly near: readonly string[];
 }
 
-/** Calls `visit` for every node, the outer before the inner. */
+/** Calls `visit` for every node, the outer before the inner; not into the selections that are asked about. */
 export function walk(tree: Checked, visit: (node: Checked) => void): void {
   visit(tree);
-  for (const child of children(tree)) walk(child, visit);
+  for (const child of childrenOf(tree)) walk(child, visit);
 }
 
-function children(tree: Checked): readonly Checked[] {
+/** The same for the fields of the record itself, leaving out what is asked of its children. */
+export function walkOwn(tree: Checked, visit: (node: Checked) => void): void {
+  visit(tree);
+  if (tree.kind !== 'children') for (const child of childrenOf(tree)) walkOwn(child, visit);
+}
+
+/** The tree with every part of it replaced; `change` gets nodes whose parts have been replaced already. */
+export function rebuild(tree: Checked, change: (node: Checked) => Checked): Checked {
+  const go = (node: Checked): Checked => rebuild(node, change);
   switch (tree.kind) {
     case 'field':
     case 'value':
+    case 'null':
     case 'named':
+    case 'selected':
+      return change(tree);
+    case 'blank':
+    case 'not':
+    case 'isNull':
+    case 'convert':
+      return change({ ...tree, operand: go(tree.operand) });
+    case 'and':
+    case 'or':
+      return change({ ...tree, operands: tree.operands.map(go) });
+    case 'compare':
+    case 'arithmetic':
+      return change({ ...tree, left: go(tree.left), right: go(tree.right) });
+    case 'in':
+      return change({ ...tree, operand: go(tree.operand), list: tree.list.map(go) });
+    case 'between':
+      return change({ ...tree, operand: go(tree.operand), low: go(tree.low), high: go(tree.high) });
+    case 'like':
+      return change({ ...tree, operand: go(tree.operand), pattern: go(tree.pattern) });
+    case 'call':
+      return change({ ...tree, args: tree.args.map(go) });
+    case 'list':
+      return change({ ...tree, items: tree.items.map(go) });
+    case 'interval':
+      return change({ ...tree, from: tree.from && go(tree.from), to: tree.to && go(tree.to) });
+    case 'children':
+      return change({ ...tree, value: tree.value && go(tree.value), condition: tree.condition && go(tree.condition) });
+  }
+}
+
+function childrenOf(tree: Checked): readonly Checked[] {
+  switch (tree.kind) {
+    case 'field':
+    case 'value':
+    case 'null':
+    case 'named':
+    case 'selected':
       return [];
     case 'blank':
     case 'not':
     case 'isNull':
+    case 'convert':
       return [tree.operand];
     case 'and':
     case 'or':
       return tree.operands;
     case 'compare':
+    case 'arithmetic':
       return [tree.left, tree.right];
     case 'in':
       return [tree.operand, ...tree.list];
@@ -80,5 +174,44 @@ function children(tree: Checked): readonly Checked[] {
       return [tree.operand, tree.low, tree.high];
     case 'like':
       return [tree.operand, tree.pattern];
+    case 'call':
+      return tree.args;
+    case 'list':
+      return tree.items;
+    case 'interval':
+      return [tree.from, tree.to].filter((t) => t !== null);
+    case 'children':
+      return [tree.value, tree.condition].filter((t) => t !== null);
   }
+}
+
+/** The type a tree's value has. A `named` stands for a key, which is compared and nothing else. */
+export function typeOf(tree: Checked): ValueType {
+  switch (tree.kind) {
+    case 'field':
+      return typeOfBase(tree.at.field.base) ?? 'text';
+    case 'value':
+      return typeOfDb(tree.dbType);
+    case 'named':
+      return typeOfDb(tree.dbType);
+    case 'null':
+    case 'arithmetic':
+    case 'call':
+    case 'convert':
+    case 'children':
+      return tree.type;
+    case 'list':
+      return 'list';
+    case 'interval':
+      return 'interval';
+    default:
+      return 'yes_no';
+  }
+}
+
+function typeOfDb(dbType: string): ValueType {
+  if (/^(smallint|integer|bigint|numeric|real|double)/.test(dbType)) return 'number';
+  if (dbType === 'boolean') return 'yes_no';
+  if (dbType === 'date') return 'date';
+  return dbType.startsWith('timestamp') ? 'moment' : 'text';
 }

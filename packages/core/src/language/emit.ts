@@ -1,13 +1,35 @@
 import type { RecordType } from '../catalog/catalog';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
-import type { Checked, FieldPath, Step } from './checked';
+import { keysOf } from '../statements/which';
+import { typeOf, walk, type Checked, type FieldPath, type Step } from './checked';
+import type { Env } from './functions/entry';
+import { intervalSql } from './functions/time';
+import type { Arithmetic, Comparison } from './syntax';
+import type { ValueType } from './types';
 
 /** The table aliases of one statement: `r` for the record, `j1`, `j2`… for each path prefix that is joined. */
 export class Scope {
   private readonly aliases = new Map<string, { alias: Sql; parent: Sql; step: Step }>();
-  readonly root = identifier('r');
+  private readonly lateral: Sql[] = [];
+  readonly root: Sql;
 
-  constructor(readonly type: RecordType) {}
+  constructor(
+    readonly type: RecordType,
+    readonly env: Env = { timeZone: 'UTC', now: 0n },
+    private readonly depth: { made: number } = { made: 0 },
+  ) {
+    this.root = identifier(this.depth.made === 0 ? 'r' : `c${this.depth.made}`);
+    this.depth.made++;
+  }
+
+  /** A scope for a statement inside this one, whose aliases do not meet these. */
+  inner(type: RecordType): Scope {
+    return new Scope(type, this.env, this.depth);
+  }
+
+  key(): Sql {
+    return sql`${this.root}.${identifier(this.type.key!)}`;
+  }
 
   /** The column a path ends in; joins what it passes through, once per prefix. */
   column(path: FieldPath): Sql {
@@ -15,11 +37,18 @@ export class Scope {
     let prefix = '';
     for (const step of path.through) {
       prefix += `.${step.field.name}`;
-      const known = this.aliases.get(prefix) ?? { alias: identifier(`j${this.aliases.size + 1}`), parent: here, step };
+      const known = this.aliases.get(prefix) ?? { alias: identifier(`j${this.depth.made++}`), parent: here, step };
       this.aliases.set(prefix, known);
       here = known.alias;
     }
     return sql`${here}.${identifier(path.field.name)}`;
+  }
+
+  /** Joins a table that has at most one row a record; `on` gets its alias. Returns the alias. */
+  joined(table: Sql, on: (alias: Sql) => Sql): Sql {
+    const alias = identifier(`f${this.depth.made++}`);
+    this.lateral.push(sql` left join ${table} ${alias} on ${on(alias)}`);
+    return alias;
   }
 
   /** `table r left join …`, to be asked for after every column has been. */
@@ -33,7 +62,7 @@ export class Scope {
       ({ alias, parent, step }) =>
         sql` left join ${tableOf(step.type)} ${alias} on ${alias}.${identifier(step.type.key!)} = ${parent}.${identifier(step.field.name)}`,
     );
-    return join(joins, '');
+    return join([...joins, ...this.lateral], '');
   }
 }
 
@@ -41,13 +70,18 @@ export function tableOf(type: RecordType): Sql {
   return identifier(type.schema, type.table);
 }
 
-/** A checked and bound tree as SQL; values only as parameters. */
+/**
+ * A checked and bound tree as SQL, total: it yields a value or null, and aborts no statement. Values travel only as
+ * parameters. Comparisons of a field with a value keep the field's own type, so that indexes serve them.
+ */
 export function emit(tree: Checked, scope: Scope): Sql {
   switch (tree.kind) {
     case 'field':
       return scope.column(tree.at);
     case 'value':
-      return literal(tree);
+      return literal(tree, scope);
+    case 'null':
+      return raw(`null::${dbTypes[tree.type]}`);
     case 'named':
       throw new Error(`The name “${tree.question.text}” was not bound.`);
     case 'blank':
@@ -61,38 +95,164 @@ export function emit(tree: Checked, scope: Scope): Sql {
         ` ${tree.kind} `,
       )})`;
     case 'compare':
-      return sql`(${emit(tree.left, scope)} ${raw(tree.op)} ${emit(tree.right, scope)})`;
+      return compare(tree.op, tree.left, tree.right, scope);
     case 'in':
       return inList(tree, scope);
     case 'between':
-      return sql`(${emit(tree.operand, scope)} ${not(tree)}between ${emit(tree.low, scope)} and ${emit(tree.high, scope)})`;
+      return sql`(${compare('>=', tree.operand, tree.low, scope)} and ${compare('<=', tree.operand, tree.high, scope)})`;
     case 'like':
-      return sql`(${emit(tree.operand, scope)}::text ${not(tree)}like ${emit(tree.pattern, scope)})`;
+      return sql`(${canonicalSql(tree.operand, scope)} like ${canonicalSql(tree.pattern, scope)})`;
     case 'isNull':
-      return sql`(${emit(tree.operand, scope)} is ${not(tree)}null)`;
+      return sql`(${tree.operand.kind === 'field' ? emit(tree.operand, scope) : canonicalSql(tree.operand, scope)} is null)`;
+    case 'arithmetic':
+      return arithmetic(tree, scope);
+    case 'call':
+      return tree.entry.sql(
+        tree.args.map((a) => canonicalSql(a, scope)),
+        scope.env,
+      );
+    case 'convert':
+      return convert(tree, scope);
+    case 'list':
+      return sql`array[${join(
+        tree.items.map((i) => canonicalSql(i, scope)),
+        ', ',
+      )}]::${raw(tree.dbType)}[]`;
+    case 'interval':
+      return interval(tree, scope);
+    case 'children':
+      return children(tree, scope);
+    case 'selected':
+      return sql`(${scope.column(tree.key)} in (${keysOf(tree.selection, scope)}))`;
   }
 }
 
-function literal(tree: Extract<Checked, { kind: 'value' }>): Sql {
-  if (tree.dbType === 'timestamp') return sql`(${value(tree.text)}::timestamptz at time zone 'UTC')`;
+/** One database type for each type of the language, in which functions and calculations work. */
+const dbTypes: Readonly<Record<ValueType, string>> = {
+  text: 'text',
+  blank: 'text',
+  number: 'numeric',
+  yes_no: 'boolean',
+  date: 'date',
+  moment: 'timestamptz',
+  list: 'text[]',
+  interval: 'date',
+};
+
+/** The same in the one database type of its kind; texts ordered by code point. */
+export function canonicalSql(tree: Checked, scope: Scope): Sql {
+  if (tree.kind === 'field') return canonicalField(tree.at, scope);
+  if (tree.kind !== 'value') return emit(tree, scope);
+  const type = typeOf(tree);
+  if (type === 'text') return sql`(${value(tree.text)}::text collate "C")`;
+  return sql`${value(tree.text)}::${raw(dbTypes[type])}`;
+}
+
+function canonicalField(at: FieldPath, scope: Scope): Sql {
+  const column = scope.column(at);
+  const { base, dbType } = at.field;
+  switch (base) {
+    case 'number':
+      if (/^(smallint|integer|bigint)/.test(dbType)) return sql`${column}::numeric`;
+      return /^numeric\(/.test(dbType) ? column : sql`tantamos.bounded(${column}::numeric)`;
+    case 'date':
+      return sql`tantamos.bounded(${column}::date)`;
+    case 'moment':
+      return sql`tantamos.bounded(${isClock(dbType) ? atZone(column, scope) : column})`;
+    case 'yes_no':
+    case 'list':
+      return column;
+    default:
+      return sql`(${column}::text collate "C")`;
+  }
+}
+
+/** A timestamp without a time zone shows the workspace's clocks. */
+function isClock(dbType: string): boolean {
+  return dbType.startsWith('timestamp') && !dbType.includes('with time zone') && dbType !== 'timestamptz';
+}
+
+function atZone(time: Sql, scope: Scope): Sql {
+  return sql`(${time} at time zone ${value(scope.env.timeZone)})`;
+}
+
+function literal(tree: Extract<Checked, { kind: 'value' }>, scope: Scope): Sql {
+  if (isClock(tree.dbType)) return atZone(sql`${value(tree.text)}::timestamptz`, scope);
   return sql`${value(tree.text)}::${raw(tree.dbType)}`;
 }
 
-/** A list of plain values travels as one array; fields in a list are compared one by one. */
+function compare(op: Comparison, left: Checked, right: Checked, scope: Scope): Sql {
+  const day = byDay(op, left, right, scope) ?? byDay(mirrored[op], right, left, scope);
+  if (day) return day;
+  if (!isPlain(left) || !isPlain(right) || clocksMeetOthers(left, right))
+    return sql`(${canonicalSql(left, scope)} ${raw(op)} ${canonicalSql(right, scope)})`;
+  const text = typeOf(left) === 'text' && op !== '=' && op !== '<>' ? raw(' collate "C"') : raw('');
+  return sql`(${plain(left, right, scope)}${text} ${raw(op)} ${plain(right, left, scope)})`;
+}
+
+const mirrored: Record<Comparison, Comparison> = { '=': '=', '<>': '<>', '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
+
+function isPlain(tree: Checked): boolean {
+  return tree.kind === 'field' || tree.kind === 'value';
+}
+
+function clocksMeetOthers(left: Checked, right: Checked): boolean {
+  const clock = (t: Checked): boolean => t.kind === 'field' && isClock(t.at.field.dbType);
+  return left.kind === 'field' && right.kind === 'field' && clock(left) !== clock(right);
+}
+
+/** A value beside a field without a time zone is turned to that field's clocks, not the other way round. */
+function plain(tree: Checked, beside: Checked, scope: Scope): Sql {
+  const clock = beside.kind === 'field' && isClock(beside.at.field.dbType);
+  if (tree.kind === 'value' && clock && tree.dbType === 'timestamptz') return atZone(emit(tree, scope), scope);
+  return emit(tree, scope);
+}
+
+/** A field's moment against a day that no field has a part in: as a stretch of moments, which an index can serve. */
+function byDay(op: Comparison, left: Checked, day: Checked, scope: Scope): Sql | undefined {
+  if (left.kind !== 'convert' || left.type !== 'date' || left.operand.kind !== 'field' || !isConstant(day))
+    return undefined;
+  const column = emit(left.operand, scope);
+  const start = (days: number): Sql => {
+    const clock = sql`(${canonicalSql(day, scope)} + ${raw(String(days))})::timestamp`;
+    return isClock((left.operand as Extract<Checked, { kind: 'field' }>).at.field.dbType) ? clock : atZone(clock, scope);
+  };
+  switch (op) {
+    case '=':
+      return sql`(${column} >= ${start(0)} and ${column} < ${start(1)})`;
+    case '<>':
+      return sql`(not (${column} >= ${start(0)} and ${column} < ${start(1)}))`;
+    case '<':
+      return sql`(${column} < ${start(0)})`;
+    case '<=':
+      return sql`(${column} < ${start(1)})`;
+    case '>':
+      return sql`(${column} >= ${start(1)})`;
+    case '>=':
+      return sql`(${column} >= ${start(0)})`;
+  }
+}
+
+function isConstant(tree: Checked): boolean {
+  let constant = true;
+  walk(tree, (node) => (constant &&= node.kind !== 'field' && node.kind !== 'children'));
+  return constant;
+}
+
+/** A list of plain values beside a field travels as one array; all else is compared one by one. */
 function inList(tree: Extract<Checked, { kind: 'in' }>, scope: Scope): Sql {
-  const operand = emit(tree.operand, scope);
+  const { operand } = tree;
   const texts = new Map<string, string[]>();
   const others: Sql[] = [];
   for (const item of tree.list) {
-    if (item.kind !== 'value' || item.dbType === 'timestamp') others.push(emit(item, scope));
-    else texts.set(item.dbType, [...(texts.get(item.dbType) ?? []), item.text]);
+    const asArray = operand.kind === 'field' && item.kind === 'value' && !isClock(operand.at.field.dbType);
+    if (asArray) texts.set(item.dbType, [...(texts.get(item.dbType) ?? []), item.text]);
+    else others.push(compare('=', operand, item, scope));
   }
-  const tests = [
-    ...[...texts].map(([dbType, list]) => sql`${operand} = any(${value(list)}::text[]::${raw(dbType)}[])`),
-    ...others.map((other) => sql`${operand} = ${other}`),
-  ];
-  const any = sql`(${join(tests, ' or ')})`;
-  return tree.negated ? sql`(not ${any})` : any;
+  const arrays = [...texts].map(
+    ([dbType, list]) => sql`${emit(operand, scope)} = any(${value(list)}::text[]::${raw(dbType)}[])`,
+  );
+  return sql`(${join([...arrays, ...others], ' or ')})`;
 }
 
 /** Null or, for texts, empty. */
@@ -102,6 +262,57 @@ function blank(operand: Checked, scope: Scope): Sql {
   return isText ? sql`(${column} is null or ${column} = '')` : sql`(${column} is null)`;
 }
 
-function not(tree: { negated: boolean }): Sql {
-  return raw(tree.negated ? 'not ' : '');
+const calculations: Readonly<Record<Arithmetic, Sql>> = {
+  '+': sql`tantamos.plus`,
+  '-': sql`tantamos.minus`,
+  '*': sql`tantamos.times`,
+  '/': sql`tantamos.divide`,
+  '%': sql`tantamos.remainder`,
+  div: sql`tantamos.whole_quotient`,
+  '^': sql`tantamos.power`,
+};
+
+function arithmetic(tree: Extract<Checked, { kind: 'arithmetic' }>, scope: Scope): Sql {
+  const [a, b] = [canonicalSql(tree.left, scope), canonicalSql(tree.right, scope)];
+  if (tree.type === 'date') return sql`tantamos.day_plus(${a}, ${tree.op === '-' ? sql`-${b}` : b})`;
+  if (typeOf(tree.left) === 'date') return sql`(${a} - ${b})::numeric`;
+  return sql`${calculations[tree.op]}(${a}, ${b})`;
 }
+
+function convert(tree: Extract<Checked, { kind: 'convert' }>, scope: Scope): Sql {
+  const operand = canonicalSql(tree.operand, scope);
+  if (tree.type === 'date') return sql`${atZone(operand, scope)}::date`;
+  if (tree.last) return sql`(${atZone(sql`(${operand} + 1)::timestamp`, scope)} - interval '1 microsecond')`;
+  return atZone(sql`${operand}::timestamp`, scope);
+}
+
+function interval(tree: Extract<Checked, { kind: 'interval' }>, scope: Scope): Sql {
+  const dbType = tree.of === 'date' ? 'date' : 'timestamptz';
+  const end = (e: Checked | null, open: string): Sql => (e ? canonicalSql(e, scope) : raw(`'${open}'::${dbType}`));
+  return intervalSql(end(tree.from, '-infinity'), end(tree.to, 'infinity'));
+}
+
+/**
+ * `has` is a question the planner turns into a semi-join. What is counted or summed is grouped once and joined: asked
+ * for each record anew it would read the children of a type without an index as often as there are records.
+ */
+function children(tree: Extract<Checked, { kind: 'children' }>, scope: Scope): Sql {
+  const { relation, condition, fold } = tree;
+  const inner = scope.inner(relation.child);
+  const parent = sql`${inner.root}.${identifier(relation.field.name)}`;
+  const holds = condition ? sql` and ${emit(condition, inner)}` : raw('');
+  if (fold === 'has') return sql`(exists (select from ${inner.from()} where ${parent} = ${scope.key()}${holds}))`;
+  const amount = folded(tree, inner);
+  const table = sql`(select ${parent} as parent, ${amount} as amount from ${inner.from()} where ${parent} is not null${holds} group by 1)`;
+  const alias = scope.joined(table, (a) => sql`${a}.parent = ${scope.key()}`);
+  return fold === 'count' ? sql`coalesce(${alias}.amount, 0)` : sql`${alias}.amount`;
+}
+
+function folded({ fold, value: of }: Extract<Checked, { kind: 'children' }>, inner: Scope): Sql {
+  if (fold === 'count' || of === null) return sql`count(*)::numeric`;
+  const each = canonicalSql(of, inner);
+  if (fold === 'sum') return sql`tantamos.bounded(sum(${each}))`;
+  if (fold === 'average') return sql`tantamos.divide(sum(${each}), count(${each}))`;
+  return sql`${raw(fold)}(${each})`;
+}
+

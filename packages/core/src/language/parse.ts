@@ -2,7 +2,17 @@ import { clip } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail, type Span } from '../problem';
 import { scan, type Token } from './scan';
-import { mostNesting, type Comparison, type Expression, type Part } from './syntax';
+import {
+  canonicalDigits,
+  comparisons,
+  mostNesting,
+  reservedWords,
+  type Arithmetic,
+  type Comparison,
+  type Expression,
+  type LiteralType,
+  type Part,
+} from './syntax';
 
 /** CQL2 text to its syntax tree. Throws one problem with its span: `syntax`, `too_deep` or `too_long`. */
 export function parse(source: string): Expression {
@@ -12,9 +22,9 @@ export function parse(source: string): Expression {
   return tree;
 }
 
-const comparisons = new Set(['=', '<>', '<', '<=', '>', '>=']);
-const reserved = new Set(['and', 'or', 'not', 'in', 'between', 'like', 'is', 'null', 'true', 'false']);
+const signs: ReadonlySet<string> = new Set(comparisons);
 
+/** Loosest first: OR, AND, NOT, comparison, + -, * / % div, ^, sign. */
 class Parser {
   private at = 0;
   private depth = 0;
@@ -51,85 +61,125 @@ class Parser {
   }
 
   private predicate(): Expression {
-    const open = this.peek();
-    if (open.kind === 'symbol' && open.text === '(') {
-      this.at++;
-      const inner = this.nested(open.span, () => this.or());
-      this.symbol(')', open.span);
-      return inner;
-    }
-    const operand = this.operand();
+    const operand = this.sum();
     const next = this.peek();
-    if (next.kind === 'symbol' && comparisons.has(next.text)) {
+    if (next.kind === 'symbol' && signs.has(next.text)) {
       this.at++;
-      const right = this.operand();
-      return {
-        kind: 'compare',
-        op: next.text as Comparison,
-        left: operand,
-        right,
-        span: cover(operand.span, right.span),
-      };
+      const right = this.sum();
+      const span = cover(operand.span, right.span);
+      return { kind: 'compare', op: next.text as Comparison, left: operand, right, span };
     }
     if (this.takeWord('is')) return this.isNull(operand);
-    const negated = this.takeWord('not') !== undefined;
-    if (this.takeWord('in')) return this.inList(operand, negated);
-    if (this.takeWord('between')) return this.between(operand, negated);
+    const negated = this.takeWord('not');
+    const not = (e: Expression): Expression => (negated ? { kind: 'not', operand: e, span: e.span } : e);
+    if (this.takeWord('in')) return not(this.inList(operand));
+    if (this.takeWord('between')) return not(this.between(operand));
     if (this.takeWord('like')) {
-      const pattern = this.operand();
-      return { kind: 'like', negated, operand, pattern, span: cover(operand.span, pattern.span) };
+      const pattern = this.sum();
+      return not({ kind: 'like', operand, pattern, span: cover(operand.span, pattern.span) });
     }
     if (negated) fail('syntax', 'After NOT here, expected IN, BETWEEN or LIKE.', { span: this.peek().span });
-    if (operand.kind === 'name' || (operand.kind === 'literal' && operand.type === 'yes_no')) return operand;
-    return fail('syntax', 'A condition is missing after this value, such as = or IN.', { span: operand.span });
+    return operand;
   }
 
   private isNull(operand: Expression): Expression {
-    const negated = this.takeWord('not') !== undefined;
+    const negated = this.takeWord('not');
     const last = this.takeWord('null');
     if (!last)
-      fail('syntax', 'After IS, expected NULL or NOT NULL.', { span: this.peek().span, suggestions: ['NULL'] });
-    return { kind: 'isNull', negated, operand, span: cover(operand.span, last.span) };
+      return fail('syntax', 'After IS, expected NULL or NOT NULL.', { span: this.peek().span, suggestions: ['NULL'] });
+    const span = cover(operand.span, last.span);
+    const isNull: Expression = { kind: 'isNull', operand, span };
+    return negated ? { kind: 'not', operand: isNull, span } : isNull;
   }
 
-  private inList(operand: Expression, negated: boolean): Expression {
+  private inList(operand: Expression): Expression {
     const open = this.symbol('(');
-    const list = [this.operand()];
-    while (this.takeSymbol(',')) list.push(this.operand());
+    const list = [this.sum()];
+    while (this.takeSymbol(',')) list.push(this.sum());
     const close = this.symbol(')', open.span);
-    return { kind: 'in', negated, operand, list, span: cover(operand.span, close.span) };
+    return { kind: 'in', operand, list, span: cover(operand.span, close.span) };
   }
 
-  private between(operand: Expression, negated: boolean): Expression {
-    const low = this.operand();
+  private between(operand: Expression): Expression {
+    const low = this.sum();
     if (!this.takeWord('and'))
       fail('syntax', 'BETWEEN needs two values with AND between them.', { span: this.peek().span });
-    const high = this.operand();
-    return { kind: 'between', negated, operand, low, high, span: cover(operand.span, high.span) };
+    const high = this.sum();
+    return { kind: 'between', operand, low, high, span: cover(operand.span, high.span) };
   }
 
-  /** A value or a path: what stands on either side of a comparison. */
-  private operand(): Expression {
+  private sum(): Expression {
+    return this.leftward(
+      () => this.product(),
+      () => this.takeSymbol('+') ?? this.takeSymbol('-'),
+    );
+  }
+
+  private product(): Expression {
+    return this.leftward(
+      () => this.power(),
+      () => this.takeSymbol('*') ?? this.takeSymbol('/') ?? this.takeSymbol('%') ?? this.takeWord('div'),
+    );
+  }
+
+  private power(): Expression {
+    const base = this.signed();
+    if (!this.takeSymbol('^')) return base;
+    const exponent = this.signed();
+    const again = this.peek();
+    if (again.kind === 'symbol' && again.text === '^')
+      fail('syntax', 'Which ^ goes first? Put brackets around one of them.', { span: again.span });
+    return { kind: 'arithmetic', op: '^', left: base, right: exponent, span: cover(base.span, exponent.span) };
+  }
+
+  /** `a - b + c` as `(a - b) + c`; each step is one deeper. */
+  private leftward(operand: () => Expression, operator: () => Token | undefined): Expression {
+    let left = operand();
+    let steps = 0;
+    for (let token = operator(); token; token = operator()) {
+      this.deeper(token.span);
+      steps++;
+      const right = operand();
+      const op = token.text.toLowerCase() as Arithmetic;
+      left = { kind: 'arithmetic', op, left, right, span: cover(left.span, right.span) };
+    }
+    this.depth -= steps;
+    return left;
+  }
+
+  private signed(): Expression {
+    const sign = this.takeSymbol('-') ?? this.takeSymbol('+');
+    if (!sign) return this.primary();
+    return this.nested(sign.span, () => {
+      const operand = this.signed();
+      const span = cover(sign.span, operand.span);
+      if (sign.text === '+') return { ...operand, span };
+      if (operand.kind === 'literal' && operand.type === 'number')
+        return { ...operand, text: canonicalDigits(negative(operand.text)), span };
+      const minusOne: Expression = { kind: 'literal', type: 'number', text: '-1', span: sign.span };
+      return { kind: 'arithmetic', op: '*', left: minusOne, right: operand, span };
+    });
+  }
+
+  /** A value, a path, a function, or anything in brackets; several things in brackets are a list. */
+  private primary(): Expression {
     const token = this.next();
     switch (token.kind) {
       case 'text':
-        return { kind: 'literal', type: 'text', text: token.text, span: token.span };
+        return literal('text', token.text, token.span);
       case 'number':
-        return { kind: 'literal', type: 'number', text: token.text, span: token.span };
+        return literal('number', canonicalDigits(token.text), token.span);
       case 'quoted':
         return this.path(token);
       case 'symbol':
-        if (token.text === '-' || token.text === '+') return this.signed(token);
+        if (token.text === '(') return this.bracket(token);
         break;
       case 'word': {
         const lower = token.text.toLowerCase();
-        if (lower === 'true' || lower === 'false')
-          return { kind: 'literal', type: 'yes_no', text: lower, span: token.span };
-        if ((lower === 'date' || lower === 'timestamp') && this.isSymbol('('))
-          return this.temporal(token, lower === 'date' ? 'date' : 'moment');
-        if (lower === 'null')
-          return fail('syntax', 'NULL is not compared with; write IS NULL or IS NOT NULL.', { span: token.span });
-        if (!reserved.has(lower)) return this.path(token);
+        if (lower === 'true' || lower === 'false') return literal('yes_no', lower, token.span);
+        if (lower === 'null') return literal('null', '', token.span);
+        if (this.isSymbol('(') && !reservedWords.has(lower)) return this.call(token, lower);
+        if (!reservedWords.has(lower)) return this.path(token);
         break;
       }
       case 'end':
@@ -138,15 +188,43 @@ class Parser {
     return fail('syntax', `Expected a field or a value, but found “${clip(token.text)}”.`, { span: token.span });
   }
 
-  private signed(sign: Token): Expression {
-    const token = this.next();
-    if (token.kind !== 'number') fail('syntax', `Expected a number after “${sign.text}”.`, { span: token.span });
-    return {
-      kind: 'literal',
-      type: 'number',
-      text: sign.text === '-' ? `-${token.text}` : token.text,
-      span: cover(sign.span, token.span),
-    };
+  private bracket(open: Token): Expression {
+    return this.nested(open.span, () => {
+      const first = this.or();
+      if (!this.isSymbol(',')) {
+        this.symbol(')', open.span);
+        return first;
+      }
+      const items = [first];
+      while (this.takeSymbol(',')) items.push(this.or());
+      const close = this.symbol(')', open.span);
+      return { kind: 'list', items, span: cover(open.span, close.span) };
+    });
+  }
+
+  private call(name: Token, lower: string): Expression {
+    if (lower === 'date' || lower === 'timestamp') return this.temporal(name, lower === 'date' ? 'date' : 'moment');
+    const open = this.symbol('(');
+    return this.nested(open.span, () => {
+      const args: Expression[] = [];
+      if (!this.isSymbol(')'))
+        do args.push(this.argument(lower));
+        while (this.takeSymbol(','));
+      const close = this.symbol(')', open.span);
+      const span = cover(name.span, close.span);
+      if (lower === 'interval') return interval(args, span);
+      return { kind: 'call', name: lower, nameSpan: name.span, args, span };
+    });
+  }
+
+  /** Where a list is expected, one thing in brackets is a list of one. */
+  private argument(of: string): Expression {
+    const open = this.peek();
+    const e = this.or();
+    const bracketed = open.kind === 'symbol' && open.text === '(' && e.kind !== 'list';
+    const wraps = this.tokens[this.at - 1]!.text === ')' && e.span.start > open.span.start;
+    if (!of.startsWith('a_') || !bracketed || !wraps) return e;
+    return { kind: 'list', items: [e], span: cover(open.span, this.tokens[this.at - 1]!.span) };
   }
 
   private temporal(name: Token, type: 'date' | 'moment'): Expression {
@@ -156,18 +234,14 @@ class Parser {
       fail(
         'syntax',
         `${name.text.toUpperCase()} needs a text such as ${type === 'date' ? "'2026-05-01'" : "'2026-05-01T08:00:00Z'"}.`,
-        {
-          span: token.span,
-        },
+        { span: token.span },
       );
     const close = this.symbol(')', open.span);
-    return { kind: 'literal', type, text: token.text, span: cover(name.span, close.span) };
+    return literal(type, token.text, cover(name.span, close.span));
   }
 
   private path(first: Token): Expression {
     const parts: Part[] = [{ name: first.text, span: first.span }];
-    if (first.kind === 'word' && this.isSymbol('('))
-      fail('syntax', `There is no function “${clip(first.text)}” yet.`, { span: first.span });
     while (this.takeSymbol('.')) {
       const token = this.next();
       if (token.kind !== 'word' && token.kind !== 'quoted')
@@ -179,11 +253,17 @@ class Parser {
   }
 
   private nested<T>(span: Span, work: () => T): T {
-    if (++this.depth > mostNesting)
-      fail('too_deep', `Brackets and NOTs may be nested ${mostNesting} deep; this is one more.`, { span });
+    this.deeper(span);
     const result = work();
     this.depth--;
     return result;
+  }
+
+  private deeper(span: Span): void {
+    if (++this.depth > mostNesting)
+      fail('too_deep', `Brackets, NOTs and calculations may be nested ${mostNesting} deep; this is one more.`, {
+        span,
+      });
   }
 
   private peek(): Token {
@@ -219,6 +299,25 @@ class Parser {
       span: opened ?? found.span,
     });
   }
+}
+
+function literal(type: LiteralType, text: string, span: Span): Expression {
+  return { kind: 'literal', type, text, span };
+}
+
+function negative(digits: string): string {
+  return digits.startsWith('-') ? digits.slice(1) : `-${digits}`;
+}
+
+/** `INTERVAL('2026-01-01', '..')`: texts become dates or moments, `..` an open end. */
+export function interval(args: readonly Expression[], span: Span): Expression {
+  if (args.length !== 2) fail('syntax', "INTERVAL needs two ends, such as INTERVAL('2026-05-01', '..').", { span });
+  const [from, to] = args.map((e) => {
+    if (e.kind !== 'literal' || e.type !== 'text') return e;
+    if (e.text === '..') return null;
+    return literal(/[T ]/i.test(e.text.trim()) ? 'moment' : 'date', e.text, e.span);
+  }) as [Expression | null, Expression | null];
+  return { kind: 'interval', from, to, span };
 }
 
 function cover(a: Span, b: Span): Span {

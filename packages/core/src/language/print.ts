@@ -1,4 +1,5 @@
-import type { Expression } from './syntax';
+import type { Arithmetic, Expression, Part } from './syntax';
+import { reservedWords } from './syntax';
 
 /** A syntax tree as CQL2 text; parsing it again gives the same tree (but for spans). */
 export function print(e: Expression): string {
@@ -6,50 +7,113 @@ export function print(e: Expression): string {
     case 'literal':
       return literal(e);
     case 'name':
-      return e.path.map((p) => name(p.name)).join('.');
+      return pathName(e.path);
     case 'not':
-      return `NOT ${bracketed(e.operand)}`;
+      return negated(e.operand);
     case 'and':
     case 'or':
       return e.operands
         .map((o) => (o.kind === 'and' || o.kind === 'or' ? `(${print(o)})` : print(o)))
         .join(` ${e.kind.toUpperCase()} `);
     case 'compare':
-      return `${print(e.left)} ${e.op} ${print(e.right)}`;
+      return `${value(e.left)} ${e.op} ${value(e.right)}`;
     case 'in':
-      return `${print(e.operand)} ${not(e)}IN (${e.list.map(print).join(', ')})`;
     case 'between':
-      return `${print(e.operand)} ${not(e)}BETWEEN ${print(e.low)} AND ${print(e.high)}`;
     case 'like':
-      return `${print(e.operand)} ${not(e)}LIKE ${print(e.pattern)}`;
     case 'isNull':
-      return `${print(e.operand)} IS ${not(e)}NULL`;
+      return predicate(e, '');
+    case 'arithmetic':
+      return `${side(e.left, e.op, false)} ${e.op.toUpperCase()} ${side(e.right, e.op, true)}`;
+    case 'call':
+      return `${ours.has(e.name) ? e.name : e.name.toUpperCase()}(${e.args.map((a) => print(a)).join(', ')})`;
+    case 'list':
+      return `(${e.items.map(print).join(', ')})`;
+    case 'interval':
+      return `INTERVAL(${[e.from, e.to].map(end).join(', ')})`;
   }
 }
+
+/** Functions that no standard names are written small. */
+const ours: ReadonlySet<string> = new Set(
+  'has count sum average in_selection me starts_with ends_with contains pad start_of next_weekday'.split(' '),
+);
 
 /** A text as a CQL2 character literal. */
 export function quote(text: string): string {
   return `'${text.replaceAll("'", "''")}'`;
 }
 
+/** A path as it is written, each part quoted where it is no plain word. */
+export function pathName(path: readonly Pick<Part, 'name'>[]): string {
+  return path.map((p) => name(p.name)).join('.');
+}
+
 const plainName = /^[\p{L}_][\p{L}\p{N}_]*$/u;
-const needsQuotes = /^(and|or|not|in|between|like|is|null|true|false|date|timestamp)$/i;
 
 function name(text: string): string {
-  return plainName.test(text) && !needsQuotes.test(text) ? text : `"${text.replaceAll('"', '""')}"`;
+  const plain = plainName.test(text) && !reservedWords.has(text.toLowerCase());
+  return plain ? text : `"${text.replaceAll('"', '""')}"`;
 }
 
 function literal(e: Extract<Expression, { kind: 'literal' }>): string {
-  if (e.type === 'text') return quote(e.text);
-  if (e.type === 'number') return e.text;
-  if (e.type === 'yes_no') return e.text.toUpperCase();
-  return `${e.type === 'date' ? 'DATE' : 'TIMESTAMP'}(${quote(e.text)})`;
+  switch (e.type) {
+    case 'text':
+      return quote(e.text);
+    case 'number':
+      return e.text;
+    case 'null':
+      return 'NULL';
+    case 'yes_no':
+      return e.text.toUpperCase();
+    default:
+      return `${e.type === 'date' ? 'DATE' : 'TIMESTAMP'}(${quote(e.text)})`;
+  }
 }
 
-function bracketed(e: Expression): string {
-  return e.kind === 'and' || e.kind === 'or' ? `(${print(e)})` : print(e);
+function negated(e: Expression): string {
+  if (e.kind === 'in' || e.kind === 'between' || e.kind === 'like' || e.kind === 'isNull') return predicate(e, 'NOT ');
+  return `NOT ${e.kind === 'and' || e.kind === 'or' ? `(${print(e)})` : print(e)}`;
 }
 
-function not(e: { negated: boolean }): string {
-  return e.negated ? 'NOT ' : '';
+function predicate(e: Extract<Expression, { kind: 'in' | 'between' | 'like' | 'isNull' }>, not: string): string {
+  switch (e.kind) {
+    case 'in':
+      return `${value(e.operand)} ${not}IN (${e.list.map(value).join(', ')})`;
+    case 'between':
+      return `${value(e.operand)} ${not}BETWEEN ${value(e.low)} AND ${value(e.high)}`;
+    case 'like':
+      return `${value(e.operand)} ${not}LIKE ${value(e.pattern)}`;
+    case 'isNull':
+      return `${value(e.operand)} IS ${not}NULL`;
+  }
+}
+
+/** What stands beside a sign of comparison: conditions there need brackets. */
+function value(e: Expression): string {
+  return isCondition(e) ? `(${print(e)})` : print(e);
+}
+
+function isCondition(e: Expression): boolean {
+  return ['not', 'and', 'or', 'compare', 'in', 'between', 'like', 'isNull'].includes(e.kind);
+}
+
+const tightness: Record<Arithmetic, number> = { '+': 1, '-': 1, '*': 2, '/': 2, '%': 2, div: 2, '^': 3 };
+
+function side(e: Expression, op: Arithmetic, right: boolean): string {
+  // A negative number is written like a calculation, so before ^ it needs brackets as one would.
+  if (e.kind !== 'arithmetic') return value(e);
+  const mine = tightness[op];
+  const inner = tightness[e.op];
+  const plain = inner > mine || (inner === mine && !right && mine < 3);
+  return plain ? print(e) : `(${print(e)})`;
+}
+
+function end(e: Expression | null): string {
+  if (e === null) return `'..'`;
+  return e.kind === 'literal' && (e.type === 'date' || e.type === 'moment') && isPlainEnd(e) ? quote(e.text) : print(e);
+}
+
+/** A date or moment that INTERVAL would read back as itself from a bare text. */
+function isPlainEnd(e: { type: string; text: string }): boolean {
+  return /[T ]/i.test(e.text.trim()) === (e.type === 'moment') && e.text !== '..';
 }

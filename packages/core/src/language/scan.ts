@@ -12,7 +12,7 @@ export interface Token {
 const space = /[\s]+/y;
 const word = /[\p{L}_][\p{L}\p{N}_]*/uy;
 const number = /(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?/y;
-const symbol = /<>|<=|>=|[=<>(),.+\-*/]/y;
+const symbol = /<>|<=|>=|[=<>(),.+\-*/%^]/y;
 
 /** Splits a text into tokens, the last of kind `end`; linear in its length. Throws `syntax`, `too_long`. */
 export function scan(source: string): Token[] {

@@ -1,6 +1,9 @@
 import type { Span } from '../problem';
 
-/** The expression language: OGC CQL2 (21-065r2), here its Basic class with LIKE, BETWEEN, IN and property paths. */
+/**
+ * The expression language: OGC CQL2 (21-065r2), as a tree. Text and JSON both come down to it and can be printed from
+ * it, so the tree holds exactly what both can say; `NOT IN` is a `not` around an `in`, for instance.
+ */
 export type Expression =
   | { readonly kind: 'literal'; readonly type: LiteralType; readonly text: string; readonly span: Span }
   | { readonly kind: 'name'; readonly path: readonly Part[]; readonly span: Span }
@@ -13,33 +16,44 @@ export type Expression =
       readonly right: Expression;
       readonly span: Span;
     }
-  | {
-      readonly kind: 'in';
-      readonly negated: boolean;
-      readonly operand: Expression;
-      readonly list: readonly Expression[];
-      readonly span: Span;
-    }
+  | { readonly kind: 'in'; readonly operand: Expression; readonly list: readonly Expression[]; readonly span: Span }
   | {
       readonly kind: 'between';
-      readonly negated: boolean;
       readonly operand: Expression;
       readonly low: Expression;
       readonly high: Expression;
       readonly span: Span;
     }
+  | { readonly kind: 'like'; readonly operand: Expression; readonly pattern: Expression; readonly span: Span }
+  | { readonly kind: 'isNull'; readonly operand: Expression; readonly span: Span }
   | {
-      readonly kind: 'like';
-      readonly negated: boolean;
-      readonly operand: Expression;
-      readonly pattern: Expression;
+      readonly kind: 'arithmetic';
+      readonly op: Arithmetic;
+      readonly left: Expression;
+      readonly right: Expression;
       readonly span: Span;
     }
-  | { readonly kind: 'isNull'; readonly negated: boolean; readonly operand: Expression; readonly span: Span };
+  /** A function of the standard (CASEI, A_CONTAINS, T_DURING …) or one of ours; `name` is lower case. */
+  | {
+      readonly kind: 'call';
+      readonly name: string;
+      readonly nameSpan: Span;
+      readonly args: readonly Expression[];
+      readonly span: Span;
+    }
+  | { readonly kind: 'list'; readonly items: readonly Expression[]; readonly span: Span }
+  /** From … to; null is an open end, written `'..'`. */
+  | {
+      readonly kind: 'interval';
+      readonly from: Expression | null;
+      readonly to: Expression | null;
+      readonly span: Span;
+    };
 
-/** Numbers keep their digits as typed, so money stays exact. */
-export type LiteralType = 'text' | 'number' | 'yes_no' | 'date' | 'moment';
+/** Numbers keep their digits, so money stays exact. The text of `null` is empty. */
+export type LiteralType = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'null';
 export type Comparison = '=' | '<>' | '<' | '<=' | '>' | '>=';
+export type Arithmetic = '+' | '-' | '*' | '/' | '%' | 'div' | '^';
 
 /** One step of a path such as `grower.owner.name`. */
 export interface Part {
@@ -47,6 +61,71 @@ export interface Part {
   readonly span: Span;
 }
 
+export const comparisons: readonly Comparison[] = ['=', '<>', '<', '<=', '>', '>='];
+export const arithmetics: readonly Arithmetic[] = ['+', '-', '*', '/', '%', 'div', '^'];
+
 /** Limits that keep hostile texts from costing anything. */
 export const mostNesting = 200;
 export const longestText = 1_000_000;
+
+/** Words that cannot be the name of a field unless quoted. */
+export const reservedWords: ReadonlySet<string> = new Set([
+  'and',
+  'or',
+  'not',
+  'in',
+  'between',
+  'like',
+  'is',
+  'null',
+  'true',
+  'false',
+  'div',
+]);
+
+/** A number's digits in one canonical form, valid in JSON too: no sign but `-`, no idle zeros before, a digit around the point. */
+export function canonicalDigits(text: string): string {
+  const [, sign, whole, fraction, exponent] = /^([+-]?)0*(\d*)(?:\.(\d*))?(?:[eE]([+-]?\d+))?$/.exec(text)!;
+  const power = exponent === undefined || Number(exponent) === 0 ? '' : `e${Number(exponent)}`;
+  return `${sign === '-' ? '-' : ''}${whole || '0'}${fraction ? `.${fraction}` : ''}${power}`;
+}
+
+/** The same tree without its spans: what two writings of one expression have in common. */
+export function withoutSpans(tree: Expression): unknown {
+  return JSON.parse(JSON.stringify(tree, (key, v: unknown) => (key === 'span' || key === 'nameSpan' ? undefined : v)));
+}
+
+/** Calls `visit` for every node, the outer before the inner. */
+export function walkSyntax(e: Expression, visit: (e: Expression) => void): void {
+  visit(e);
+  for (const part of partsOf(e)) walkSyntax(part, visit);
+}
+
+function partsOf(e: Expression): readonly Expression[] {
+  switch (e.kind) {
+    case 'literal':
+    case 'name':
+      return [];
+    case 'not':
+    case 'isNull':
+      return [e.operand];
+    case 'and':
+    case 'or':
+      return e.operands;
+    case 'compare':
+    case 'arithmetic':
+      return [e.left, e.right];
+    case 'in':
+      return [e.operand, ...e.list];
+    case 'between':
+      return [e.operand, e.low, e.high];
+    case 'like':
+      return [e.operand, e.pattern];
+    case 'call':
+      return e.args;
+    case 'list':
+      return e.items;
+    case 'interval':
+      return [e.from, e.to].filter((p) => p !== null);
+  }
+}

@@ -1,3 +1,4 @@
+import { DateTime } from 'luxon';
 import { clip, type Base, type Field } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail, type Span } from '../problem';
@@ -88,17 +89,24 @@ export function isDay(text: string): boolean {
   return !Number.isNaN(day.getTime()) && day.toISOString().startsWith(text);
 }
 
-/** ISO 8601 date and time; without an offset it is taken as UTC. */
-function canonicalMoment(text: string): string | undefined {
+/** ISO 8601 date and time as PostgreSQL takes it; without an offset it is that of the zone's clocks. */
+export function canonicalMoment(text: string, timeZone = 'UTC'): string | undefined {
   const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,6})?)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/i.exec(
     text,
   );
   if (!match || !isDay(match[1]!)) return undefined;
-  const [, day, hour = '00', minute = '00', second = '00', fraction = '', zone = 'Z'] = match;
+  const [, day, hour = '00', minute = '00', second = '00', fraction = '', zone] = match;
   if (Number(hour) > 23 || Number(minute) > 59 || Number(second) > 59) return undefined;
+  const clock = `${day} ${hour}:${minute}:${second}${fraction}`;
+  if (zone === undefined) return `${clock}${offsetOf(clock, timeZone)}`;
   const offset = zone.toUpperCase() === 'Z' ? '+00:00' : zone;
   if (Number(offset.slice(1, 3)) > 15 || Number(offset.slice(-2)) > 59) return undefined;
-  return `${day} ${hour}:${minute}:${second}${fraction}${offset}`;
+  return `${clock}${offset}`;
+}
+
+function offsetOf(clock: string, timeZone: string): string {
+  if (timeZone === 'UTC') return '+00:00';
+  return DateTime.fromSQL(clock.slice(0, 19), { zone: timeZone }).toFormat('ZZ');
 }
 
 /** What a person types for a field, as the text stored in it; throws when it does not fit the field's limits. */

@@ -1,6 +1,6 @@
 import { clip, type RecordType } from '../catalog/catalog';
 import type { Checked, FieldPath } from './checked';
-import type { Comparison } from './syntax';
+import type { Arithmetic, Comparison } from './syntax';
 
 /** A condition in plain words: “status is Draft, valley is North and owner is Ines Calloway”. */
 export function conditionWords(tree: Checked): string {
@@ -10,25 +10,86 @@ export function conditionWords(tree: Checked): string {
     case 'or':
       return list(tree.operands.map(conditionWords), 'or');
     case 'not':
-      return `not (${conditionWords(tree.operand)})`;
+      return negation(tree.operand);
     case 'compare':
       return compareWords(tree);
     case 'in':
-      return `${operandWords(tree.operand)} is ${tree.negated ? 'none' : 'one'} of ${listWords(tree)}`;
     case 'between':
-      return `${operandWords(tree.operand)} is ${tree.negated ? 'not ' : ''}between ${operandWords(tree.low)} and ${operandWords(tree.high)}`;
     case 'like':
-      return `${operandWords(tree.operand)} is ${tree.negated ? 'not ' : ''}like ${operandWords(tree.pattern)}`;
     case 'isNull':
     case 'blank':
-      return `${operandWords(tree.operand)} is ${'negated' in tree && tree.negated ? 'not ' : ''}blank`;
+      return predicateWords(tree, '');
     case 'field':
       return `${operandWords(tree)} is yes`;
     case 'value':
       return tree.text === 'true' ? 'always' : 'never';
-    case 'named':
+    case 'null':
+      return 'never';
+    case 'call':
+      return callWords(tree);
+    case 'children':
+      return tree.fold === 'has' ? `it has ${childrenWords(tree)}` : operandWords(tree);
+    case 'selected': {
+      const key = tree.key.field.kind === 'key' ? 'it' : pathWords(tree.key);
+      return `${key} is in the selection “${clip(tree.name)}”`;
+    }
+    default:
       return operandWords(tree);
   }
+}
+
+type Predicate = Extract<Checked, { kind: 'in' | 'between' | 'like' | 'isNull' | 'blank' }>;
+
+function negation(operand: Checked): string {
+  switch (operand.kind) {
+    case 'in':
+    case 'between':
+    case 'like':
+    case 'isNull':
+    case 'blank':
+      return predicateWords(operand, 'not ');
+    case 'children':
+      return operand.fold === 'has' ? `it has no ${childrenWords(operand)}` : `not ${operandWords(operand)}`;
+    case 'field':
+      return `${operandWords(operand)} is no`;
+    default:
+      return `not (${conditionWords(operand)})`;
+  }
+}
+
+function predicateWords(tree: Predicate, not: string): string {
+  const operand = operandWords(tree.operand);
+  const beside = tree.operand.kind === 'field' ? tree.operand.at : null;
+  switch (tree.kind) {
+    case 'in':
+      return `${operand} is ${not ? 'none' : 'one'} of ${listWords(tree)}`;
+    case 'between':
+      return `${operand} is ${not}between ${operandWords(tree.low, beside)} and ${operandWords(tree.high, beside)}`;
+    case 'like':
+      return `${operand} is ${not}like ${operandWords(tree.pattern)}`;
+    default:
+      return `${operand} is ${not}blank`;
+  }
+}
+
+const textTests: Readonly<Record<string, string>> = {
+  starts_with: 'starts with',
+  ends_with: 'ends with',
+  contains: 'contains',
+};
+
+function callWords({ entry, args }: Extract<Checked, { kind: 'call' }>): string {
+  const test = textTests[entry.name];
+  if (test) return `${operandWords(args[0]!)} ${test} ${operandWords(args[1]!)}`;
+  if (entry.name === 'ISBLANK') return `${operandWords(args[0]!)} is blank`;
+  if (entry.name === 'TODAY' || entry.name === 'NOW') return entry.name === 'NOW' ? 'now' : 'today';
+  if (entry.name === 'CASEI' || entry.name === 'ACCENTI')
+    return `${operandWords(args[0]!)} (${entry.name === 'CASEI' ? 'in any case' : 'with or without accents'})`;
+  return `${entry.name}(${args.map((a) => operandWords(a)).join(', ')})`;
+}
+
+function childrenWords({ relation, condition }: Extract<Checked, { kind: 'children' }>): string {
+  return `${typeWords(relation.child)}${condition ? ` where ${conditionWords(condition)}` : ''}`;
 }
 
 /** “a, b and c”. */
@@ -53,20 +114,26 @@ const signs: Record<Comparison, [plain: string, dates: string]> = {
 
 function compareWords(tree: Extract<Checked, { kind: 'compare' }>): string {
   const { left, right, op } = tree;
-  const field = left.kind === 'field' ? left.at : right.kind === 'field' ? right.at : null;
+  const inside = (side: Checked): Checked => (side.kind === 'convert' ? side.operand : side);
+  const [l, r] = [inside(left), inside(right)];
+  const field = l.kind === 'field' ? l.at : r.kind === 'field' ? r.at : null;
   if (field?.field.base === 'yes_no' && right.kind === 'value')
     return `${operandWords(left)} is ${(right.text === 'true') === (op === '=') ? 'yes' : 'no'}`;
   const time = field?.field.base === 'date' || field?.field.base === 'moment';
   return `${operandWords(left)} ${signs[op][time ? 1 : 0]} ${operandWords(right, field)}`;
 }
 
+/** “grower’s owner”. */
+export function pathWords(path: FieldPath): string {
+  return [...path.through.map((s) => s.field), path.field].map((f) => f.label.toLowerCase()).join('’s ');
+}
+
+const calculationWords: Partial<Record<Arithmetic, string>> = { '-': '−', '*': '×', '/': '÷' };
+
 function operandWords(tree: Checked, beside: FieldPath | null = null): string {
   switch (tree.kind) {
     case 'field':
-      return [...tree.at.through.map((s) => s.field), tree.at.field]
-        .map((f) => f.label.toLowerCase())
-        .join(' ’s ')
-        .replaceAll(' ’s', '’s');
+      return pathWords(tree.at);
     case 'named':
       return clip(tree.question.text);
     case 'value': {
@@ -75,9 +142,31 @@ function operandWords(tree: Checked, beside: FieldPath | null = null): string {
       if (beside?.field.kind === 'reference') return `no. ${tree.text}`;
       return tree.dbType === 'text' ? `“${clip(tree.text)}”` : tree.text;
     }
+    case 'null':
+      return 'blank';
+    case 'arithmetic':
+      return `${operandWords(tree.left)} ${calculationWords[tree.op] ?? tree.op} ${operandWords(tree.right)}${tree.type === 'date' ? ' days' : ''}`;
+    case 'convert':
+      return operandWords(tree.operand, beside);
+    case 'list':
+      return list(tree.items.map((i) => operandWords(i)), 'and');
+    case 'interval':
+      return `${tree.from ? operandWords(tree.from) : 'ever'} to ${tree.to ? operandWords(tree.to) : 'ever'}`;
+    case 'children':
+      return foldWords(tree);
+    case 'call':
+      return callWords(tree);
     default:
       return conditionWords(tree);
   }
+}
+
+function foldWords(tree: Extract<Checked, { kind: 'children' }>): string {
+  const { fold, value } = tree;
+  if (fold === 'has') return `having ${childrenWords(tree)}`;
+  if (fold === 'count' || value === null) return `the number of ${childrenWords(tree)}`;
+  const names = { sum: 'sum', min: 'least', max: 'greatest', average: 'average' };
+  return `the ${names[fold]} ${operandWords(value)} of ${childrenWords(tree)}`;
 }
 
 function listWords(tree: Extract<Checked, { kind: 'in' }>): string {

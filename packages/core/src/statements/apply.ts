@@ -2,7 +2,7 @@ import { keyOf, type Catalog } from '../catalog/catalog';
 import { Scope, tableOf } from '../language/emit';
 import { outcomeLetters } from '../job/outcome';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
-import { asText, keyFromText, signature, type Plan } from './signature';
+import { asText, envOf, keyFromText, signature, type Plan } from './signature';
 
 /** The stretch of a frozen batch that one statement applies: places low+1 … high, counted from 1. */
 export interface Slice {
@@ -83,7 +83,7 @@ export function applyCarefully(plan: Plan, catalog: Catalog, slice: Slice): Sql 
 /** What both ways share; `from` is the alias that the new values come under. */
 function pieces(plan: Plan, catalog: Catalog, slice: Slice, from: string) {
   const type = catalog.type(plan.type);
-  const scope = new Scope(type);
+  const scope = new Scope(type, envOf(plan));
   const fresh = plan.writes.map((_, i) => raw(`${from}.new_${i + 1}`));
   const numbers = plan.writes.map((_, i) => i + 1);
   const values = plan.writes.map(

@@ -1,17 +1,12 @@
-import { keyOf, type Catalog } from '../catalog/catalog';
+import type { Catalog } from '../catalog/catalog';
 import { resolveColumn } from '../catalog/path';
 import { fail, within } from '../problem';
-import { emit, Scope } from '../language/emit';
+import { Scope } from '../language/emit';
 import type { FieldPath } from '../language/checked';
 import type { CheckedSelection } from '../selection/selection';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText } from './signature';
-
-/** A stretch of keys, lower end in, upper end out; null: open. */
-export interface KeyRange {
-  readonly from: string | null;
-  readonly to: string | null;
-}
+import { conditionOf } from './which';
 
 export interface SortBy {
   readonly column: string;
@@ -32,7 +27,7 @@ export interface FindPage {
  */
 export function findPage(selection: CheckedSelection, catalog: Catalog, page: FindPage): Sql {
   const { type } = selection;
-  const scope = new Scope(type);
+  const scope = new Scope(type, selection.env);
   const columns = page.columns.map((c, i) => {
     const path = within(`columns[${i}]`, () => resolveColumn(catalog, type, c));
     return sql`${asText(scope.column(path))} as ${raw(`c${i + 1}`)}`;
@@ -52,26 +47,40 @@ export function findPage(selection: CheckedSelection, catalog: Catalog, page: Fi
     where ${where}${past}${orderBy} limit ${value(page.limit)}`;
 }
 
-/** The exact number of records selected, as `count`. */
-export function countRecords(selection: CheckedSelection): Sql {
-  const scope = new Scope(selection.type);
+/**
+ * All selected records in order, as rows of texts `c1`, `c2` … With `named`, a reference is the name of the record it
+ * points at where that type has one.
+ */
+export function allRecords(
+  selection: CheckedSelection,
+  catalog: Catalog,
+  wanted: { readonly columns: readonly string[]; readonly sort: readonly SortBy[]; readonly named: boolean },
+): Sql {
+  const scope = new Scope(selection.type, selection.env);
+  const columns = wanted.columns.map((c, i) => {
+    const path = within(`columns[${i}]`, () => resolveColumn(catalog, selection.type, c));
+    const target = path.field.refersTo === null ? undefined : catalog.find(path.field.refersTo);
+    const name = target?.fields.find((f) => f.name === target.nameField);
+    const key = asText(scope.column(path));
+    const text =
+      wanted.named && target && name && !target.hidden
+        ? sql`coalesce(${asText(scope.column({ through: [...path.through, { field: path.field, type: target }], type: target, field: name }))}, ${key})`
+        : key;
+    return sql`${text} as ${raw(`c${i + 1}`)}`;
+  });
+  const by = sortPaths(selection, catalog, wanted.sort).map(
+    ({ path, descending }) => sql`${scope.column(path)} ${raw(descending ? 'desc' : 'asc')}`,
+  );
   const where = conditionOf(selection, scope);
-  return sql`select count(*) as count from ${scope.from()} where ${where}`;
+  const orderBy = by.length > 0 ? sql` order by ${join(by, ', ')}` : raw('');
+  return sql`select ${join(columns, ', ')} from ${scope.from()} where ${where}${orderBy}`;
 }
 
-/** What a selection asks of a record, within a key range if one is given. */
-export function conditionOf(selection: CheckedSelection, scope: Scope, range?: KeyRange): Sql {
-  const tests: Sql[] = [];
-  const { type } = selection;
-  if (selection.condition) tests.push(emit(selection.condition, scope));
-  if (type.key !== null) {
-    const key = sql`${scope.root}.${identifier(type.key)}`;
-    const dbType = raw(keyOf(type).dbType);
-    if (selection.keys) tests.push(sql`${key} = any(${value(selection.keys)}::text[]::${dbType}[])`);
-    if (range?.from != null) tests.push(sql`${key} >= ${value(range.from)}::text::${dbType}`);
-    if (range?.to != null) tests.push(sql`${key} < ${value(range.to)}::text::${dbType}`);
-  }
-  return tests.length > 0 ? join(tests, ' and ') : raw('true');
+/** The exact number of records selected, as `count`. */
+export function countRecords(selection: CheckedSelection): Sql {
+  const scope = new Scope(selection.type, selection.env);
+  const where = conditionOf(selection, scope);
+  return sql`select count(*) as count from ${scope.from()} where ${where}`;
 }
 
 interface Order {

@@ -4,8 +4,8 @@ import type { Assignment } from '../edits/edit';
 import type { CheckedJob } from '../job/job';
 import { outcomeLetters } from '../job/outcome';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
-import { asText, keyFromText, planOf, rulesTouched, signature, type Plan } from './signature';
-import { conditionOf, type KeyRange } from './find';
+import { asText, envOf, keyFromText, planOf, rulesTouched, signature, type Plan } from './signature';
+import { conditionOf, type KeyRange } from './which';
 
 /** Records of one preview whose verdicts, old and new values one statement works out and freezes. */
 export interface Freeze {
@@ -43,8 +43,8 @@ export function freezeUndo(
 
 /** One row a record: n, key, signature, verdict, cause, old_1, new_1, … in the order of the job. */
 export function jobRows(job: CheckedJob, plan: Plan, catalog: Catalog, range: KeyRange): Sql {
-  const { type } = job.selection;
-  const scope = new Scope(type);
+  const { type, env } = job.selection;
+  const scope = new Scope(type, env);
   const key = sql`${scope.root}.${identifier(keyOf(type).name)}`;
   const columns = job.assignments.flatMap((a, i) => {
     const old = sql`${scope.root}.${identifier(a.field.name)}`;
@@ -66,7 +66,7 @@ export function jobRows(job: CheckedJob, plan: Plan, catalog: Catalog, range: Ke
 
 function undoRows(plan: Plan, catalog: Catalog, runId: string, stretch: { from: number; to: number }): Sql {
   const type = catalog.type(plan.type);
-  const scope = new Scope(type);
+  const scope = new Scope(type, envOf(plan));
   const key = identifier(keyOf(type).name);
   const now = plan.writes.map((f) => asText(sql`${scope.root}.${identifier(f)}`));
   const written = plan.writes.map((f, i) => {

@@ -1,7 +1,12 @@
 import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
 import { pathText, resolveColumn } from '../catalog/path';
-import { walk, type Checked, type FieldPath } from '../language/checked';
-import type { Scope } from '../language/emit';
+import { withKeys } from '../language/bind';
+import { checkExpression } from '../language/check';
+import { walkOwn, type Checked, type FieldPath } from '../language/checked';
+import { noContext } from '../language/context';
+import { canonicalSql, type Scope } from '../language/emit';
+import type { Env } from '../language/functions/entry';
+import { parse } from '../language/parse';
 import { join, raw, sql, type Sql } from '../sql/sql';
 import type { CheckedJob } from '../job/job';
 
@@ -13,6 +18,15 @@ export interface Plan {
   readonly type: string;
   readonly reads: readonly string[];
   readonly writes: readonly string[];
+  /** Questions about children, as expressions in which names are keys. */
+  readonly asks?: readonly string[];
+  /** The time the expressions mean; the moment in microseconds, as text. */
+  readonly env?: { readonly timeZone: string; readonly now: string };
+}
+
+/** The time a plan's expressions mean. */
+export function envOf(plan: Plan): Env {
+  return { timeZone: plan.env?.timeZone ?? 'UTC', now: BigInt(plan.env?.now ?? 0) };
 }
 
 export function planOf(job: CheckedJob): Plan {
@@ -28,12 +42,26 @@ export function planOf(job: CheckedJob): Plan {
     reads.add(pathText(path));
   };
   const addAll = (tree: Checked | null): void => {
-    if (tree) walk(tree, (node) => node.kind === 'field' && add(node.at));
+    if (!tree) return;
+    walkOwn(tree, (node) => {
+      if (node.kind === 'field') add(node.at);
+      if (node.kind !== 'selected') return;
+      add(node.key);
+      // What the saved selection asks of the record itself is read too.
+      if (node.key.through.length === 0 && node.key.field.name === type.key) addAll(node.selection.condition);
+    });
   };
   addAll(condition);
   for (const { expression, when } of job.assignments) [expression, when].forEach(addAll);
   for (const rule of rulesTouched(type, writes)) rule.fields.forEach((f) => reads.add(f));
-  return { type: type.id, reads: [...reads].sort(), writes };
+  const { asks, env } = job.selection;
+  return {
+    type: type.id,
+    reads: [...reads].sort(),
+    writes,
+    ...(asks.length > 0 ? { asks } : {}),
+    env: { timeZone: env.timeZone, now: String(env.now) },
+  };
 }
 
 /** The rules that the database will check again when these fields are written. */
@@ -52,7 +80,11 @@ export function signature(plan: Plan, catalog: Catalog, scope: Scope): Sql {
     const column = scope.column(path);
     return exactHash.test(path.field.dbType) ? column : sql`${column}::text`;
   });
-  return sql`hash_record_extended(row(${join(values, ', ')}), 0)`;
+  const context = { ...noContext, env: envOf(plan) };
+  const answers = (plan.asks ?? []).map((text) =>
+    canonicalSql(withKeys(checkExpression(parse(text), catalog, type, context)), scope),
+  );
+  return sql`hash_record_extended(row(${join([...values, ...answers], ', ')}), 0)`;
 }
 const exactHash = /^(smallint|integer|bigint|numeric|boolean|date|timestamp|uuid|text|character varying)/;
 

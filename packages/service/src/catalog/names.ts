@@ -56,6 +56,34 @@ export async function namesOf(
   return new Map(rows.map((r) => [r.key, r.name ?? '']));
 }
 
+/** Records whose name holds every word typed, or whose key it is; those that begin so first. */
+export async function lookUpNames(
+  database: Database,
+  type: RecordType,
+  typed: string,
+  most: number,
+  signal?: AbortSignal,
+): Promise<Found[]> {
+  const key = keyOf(type);
+  const name = identifier(type.nameField ?? key.name);
+  const text = typed.trim();
+  const escaped = (word: string): string => word.replace(/[\\%_]/g, '\\$&');
+  const words = text.split(/\s+/).filter(Boolean).map((w) => `%${escaped(w)}%`);
+  const row = sql`select ${identifier(key.name)}::text as key, ${name}::text as name, ${hintOf(type)} as hint from ${tableOf(type)}`;
+  return database.askWithin<Found & Record<string, string>>(
+    sql`${row} where ${name}::text ilike all(${value(words)}::text[]) or ${identifier(key.name)}::text = ${value(text)}
+      order by ${identifier(key.name)}::text <> ${value(text)}, ${name}::text not ilike ${value(`${escaped(text)}%`)}, ${name}, ${identifier(key.name)}
+      limit ${value(most)}`,
+    10_000,
+    signal,
+  );
+}
+
+function hintOf(type: RecordType) {
+  const hints = hintFields(type).map((f) => sql`${identifier(f)}::text`);
+  return hints.length > 0 ? sql`concat_ws(', ', ${join(hints, ', ')})` : raw(`''`);
+}
+
 interface Found {
   readonly key: string;
   readonly name: string;
@@ -89,10 +117,9 @@ async function lookUp(
   dbType: string,
 ): Promise<Map<string, Found[]>> {
   if (texts.length === 0) return new Map();
-  const hints = hintFields(type).map((f) => sql`${identifier(f)}::text`);
   const column = identifier(field);
   const name = type.nameField === null ? column : identifier(type.nameField);
-  const hint = hints.length > 0 ? sql`concat_ws(', ', ${join(hints, ', ')})` : raw(`''`);
+  const hint = hintOf(type);
   const rows = await database.ask<Found & { said: string }>(
     sql`select ${column}::text as said, ${identifier(keyOf(type).name)}::text as key, ${name}::text as name, ${hint} as hint
       from ${tableOf(type)} where ${column} = any(${value(texts)}::text[]::${raw(dbType)}[])

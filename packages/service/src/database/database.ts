@@ -1,4 +1,5 @@
 import { Client, Pool, types, type PoolClient, type QueryResultRow } from 'pg';
+import QueryStream from 'pg-query-stream';
 import { render, type Sql } from '@tantamos/core';
 
 // Whole numbers of eight bytes (counts) as numbers; everything that is a record's value is asked for as text.
@@ -121,6 +122,28 @@ export class Database {
         await connection.query('reset statement_timeout').catch(() => {});
       }
     });
+  }
+
+  /** Rows one after another, a thousand in memory; the statement ends with the reader. */
+  async *stream<R extends QueryResultRow>(piece: Sql, signal?: AbortSignal): AsyncGenerator<R> {
+    const { text, values } = render(piece);
+    const connection = await this.pool.connect();
+    const stream = connection.query(new QueryStream(text, values, { batchSize: 1000 }));
+    let whole = false;
+    // Told through the stream too; unheard here, a cut would end the process.
+    const cut = (): void => {};
+    connection.on('error', cut);
+    try {
+      for await (const row of stream) {
+        if (signal?.aborted) return;
+        yield row as R;
+      }
+      whole = true;
+    } finally {
+      connection.removeListener('error', cut);
+      // A statement that was left half way is not read to its end: its connection goes.
+      connection.release(whole ? undefined : new Error('left half way'));
+    }
   }
 
   /** Cancels what a connection is doing now. */

@@ -1,35 +1,51 @@
 import {
-  bind,
   bindJob,
+  bindSelection,
   checkJob,
   checkSelection,
-  namesIn,
-  within,
+  questionsOf,
   type Catalog,
   type CheckedJob,
   type CheckedSelection,
+  type Context,
   type Job,
   type Selection,
 } from '@tantamos/core';
+import type { Person } from '../accounts/rights';
 import { answerNames } from '../catalog/names';
+import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
+import { loadContext } from '../selections/context';
 
-/** Checks a job and looks its names up; throws every problem found. */
-export async function compileJob(database: Database, catalog: Catalog, job: Job): Promise<CheckedJob> {
-  const checked = checkJob(job, catalog);
-  const answers = await answerNames(database, catalog, checked.questions);
-  return bindJob(checked, answers, catalog);
-}
+/** What a selection or job of a person comes down to: checked against the catalog, its names looked up. */
+export class Compiler {
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+  ) {}
 
-/** The same for a selection alone. */
-export async function compileSelection(
-  database: Database,
-  catalog: Catalog,
-  selection: Selection,
-): Promise<CheckedSelection> {
-  const checked = checkSelection(selection, catalog);
-  const { condition } = checked;
-  if (!condition) return checked;
-  const answers = await answerNames(database, catalog, namesIn(condition));
-  return { ...checked, condition: within('filter', () => bind(condition, answers, catalog)) };
+  /** What expressions in these selections may refer to; the same context serves a whole request. */
+  async context(person: Person, ...selections: readonly Selection[]): Promise<{ catalog: Catalog; context: Context }> {
+    const catalog = await this.catalogs.get();
+    return { catalog, context: await loadContext(this.database, catalog, person, selections) };
+  }
+
+  /** Throws every problem found. */
+  async job(person: Person, job: Job): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.context(person, job.selection);
+    const checked = checkJob(job, catalog, context);
+    const answers = await answerNames(this.database, catalog, checked.questions);
+    return { job: bindJob(checked, answers, catalog), catalog, context };
+  }
+
+  async selection(
+    person: Person,
+    selection: Selection,
+  ): Promise<{ selection: CheckedSelection; catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.context(person, selection);
+    const checked = checkSelection(selection, catalog, context);
+    const questions = questionsOf(checked);
+    const answers = await answerNames(this.database, catalog, questions);
+    return { selection: bindSelection(checked, answers, catalog), catalog, context };
+  }
 }

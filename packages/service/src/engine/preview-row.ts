@@ -1,3 +1,4 @@
+import type { ListReportView } from '@tantamos/contract';
 import type { Job, Plan, Trigger } from '@tantamos/core';
 
 /** A preview as it stands in the database, with the names behind its ids. */
@@ -30,6 +31,7 @@ export interface PreviewRow {
   readonly more_pairs: readonly string[];
   readonly causes: readonly { readonly cause: string; readonly count: number }[];
   readonly triggers: readonly Trigger[];
+  readonly list_report: ListReportView | null;
   readonly run: string | null;
 }
 export interface Pair {

@@ -21,7 +21,10 @@ import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import { askOn, type Connection, type Database } from '../database/database';
 import { codeOf } from '../database/refusal';
-import { compileJob } from './job-compiler';
+import type { Compiler } from './job-compiler';
+import type { Person } from '../accounts/rights';
+import type { ListReportView } from '@tantamos/contract';
+import { reportForPreview } from '../lists/report';
 import { PairCounts } from './pair-counts';
 import { selectPreviews, type PreviewRow } from './preview-row';
 import { keyRanges } from './ranges';
@@ -53,13 +56,13 @@ export class Previews {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
+    private readonly compiler: Compiler,
     private readonly log: Logger,
   ) {}
 
   /** Checks the job and begins to work it out; the preview is `working` until it is `ready`. Returns its id. */
-  async begin(job: Job, account: string): Promise<string> {
-    const catalog = await this.catalogs.get();
-    const checked = await compileJob(this.database, catalog, job);
+  async begin(job: Job, person: Person): Promise<string> {
+    const { job: checked, catalog, context } = await this.compiler.job(person, job);
     const { type } = checked.selection;
     const safety: Safety = { ...defaultSafety, ...job.safety };
     if (safety.batchSize > type.bounds.largestBatch)
@@ -68,7 +71,8 @@ export class Previews {
       });
     const why = await this.why(job.why);
     const plan = planOf(checked);
-    const sentence = jobSentence(job, catalog);
+    const listed = await reportForPreview(this.database, checked.selection);
+    const sentence = jobSentence(job, catalog, context);
     const id = await this.insert({
       kind: 'edit',
       undoOf: null,
@@ -77,8 +81,9 @@ export class Previews {
       plan,
       sentence,
       why,
-      account,
+      account: person.id,
       batchSize: safety.batchSize,
+      listReport: listed,
     });
     this.start(
       id,
@@ -89,7 +94,7 @@ export class Previews {
           pieces: ranges.map((range) => this.freezer(checked, catalog, range, id, safety.batchSize)),
         };
       },
-      (matched) => jobSentence(job, catalog, matched),
+      (matched) => jobSentence(job, catalog, context, matched),
     );
     return id;
   }
@@ -126,6 +131,7 @@ export class Previews {
       why: words,
       account,
       batchSize,
+      listReport: source.list_report,
     });
     this.start(
       id,
@@ -231,10 +237,12 @@ export class Previews {
     why: string | null;
     account: string;
     batchSize: number;
+    listReport: ListReportView | null;
   }): Promise<string> {
     const row = await this.database.one<{ id: string }>(
-      `insert into tantamos.preview (kind, undo_of, type, job, plan, sentence, why, made_by, batch_size, triggers, expires_at)
-       select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, now() + make_interval(hours => preview_hours) from tantamos.workspace
+      `insert into tantamos.preview (kind, undo_of, type, job, plan, sentence, why, made_by, batch_size, triggers,
+         list_report, expires_at)
+       select $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, now() + make_interval(hours => preview_hours) from tantamos.workspace
        returning id`,
       [
         p.kind,
@@ -247,6 +255,7 @@ export class Previews {
         p.account,
         p.batchSize,
         JSON.stringify(triggersFor(p.type, p.plan)),
+        p.listReport && JSON.stringify(p.listReport),
       ],
     );
     return row!.id;

@@ -1,3 +1,4 @@
+import type { ListReportView } from '@tantamos/contract';
 import { fail, isOver, runVerbs, stateWords, type RunState, type RunVerb, type Totals } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
@@ -14,6 +15,7 @@ export interface RunRow extends Totals {
   readonly type: string;
   readonly sentence: string;
   readonly why: string | null;
+  readonly list_report: ListReportView | null;
   readonly started_by: string;
   readonly started_by_name: string;
   readonly started_at: Date;
@@ -254,7 +256,7 @@ const sumBatches = `
 const liveTotals = `${sumBatches} where run_batch.run = run.id`;
 
 const selectRuns = (totals: string): string => `
-  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, run.started_by, a.name as started_by_name,
+  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report, run.started_by, a.name as started_by_name,
     run.started_at, run.ended_at, run.state, run.reason, s.name as state_by_name, run.state_at, run.at_once, run.pace,
     run.ask_after, run.ask_before, p.batch_size, run.matched, t.*, b.*,
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,

@@ -12,15 +12,32 @@ import { once, type Answer } from './idempotency';
 import { answerProblems } from './problem-details';
 import { personOf, requireSession } from './security';
 import { validated } from './validate';
+import * as counts from './resources/counts';
+import * as exploring from './resources/exploring';
+import * as exporting from './resources/export';
 import * as jobs from './resources/jobs';
+import * as lists from './resources/lists';
 import * as previews from './resources/previews';
 import * as records from './resources/records';
 import * as runs from './resources/runs';
+import * as selections from './resources/selections';
 import * as sessions from './resources/sessions';
 import * as types from './resources/types';
 
 // One handler a route; a route without one does not compile.
-const handlers = { ...sessions, ...types, ...records, ...jobs, ...previews, ...runs } as unknown as Record<
+const handlers = {
+  ...sessions,
+  ...types,
+  ...records,
+  ...exploring,
+  ...exporting,
+  ...lists,
+  ...selections,
+  ...counts,
+  ...jobs,
+  ...previews,
+  ...runs,
+} as unknown as Record<
   RouteName,
   Handler<unknown, unknown>
 >;

@@ -35,7 +35,8 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
     if (field) [pair.old, pair.new].forEach((v) => labels.want(field, v));
   }
   await labels.load();
-  const whole = p.kind === 'edit' && !p.job.selection.filter?.trim() && !p.job.selection.keys;
+  const { filter, keys, related, list, take } = p.job.selection;
+  const whole = p.kind === 'edit' && !filter?.trim() && !keys && !related && !list && !take;
   return {
     id: p.id,
     kind: p.kind,
@@ -70,6 +71,7 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
     morePairs: p.more_pairs,
     causes: p.causes,
     triggers: p.triggers,
+    list: p.list_report,
     expectRequired: p.will_change > 0 && (whole || p.will_change >= (type?.bounds.typedFrom ?? 0)),
     run: p.run,
   };
@@ -103,6 +105,7 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
     askAfter: r.ask_after,
     batches: r.batches,
     batchesDone: r.batches_done,
+    list: r.list_report,
     totals,
     verbs: verbsFor(r),
   };

@@ -11,27 +11,34 @@ import {
   type Problem,
 } from '@tantamos/core';
 import { asProblem } from '../../database/problems';
-import { compileJob, compileSelection } from '../../engine/job-compiler';
+import type { Person } from '../../accounts/rights';
 import type { Services } from '../../services';
 import type { Handler } from '../handler';
-import { seenType } from '../seen-type';
+import { gone } from '../patience';
+import { seenSelection } from '../seen-type';
+import { placed, plainJob } from '../selection';
 import { journalRecords } from '../views';
 
 const longestCount = 20_000;
 
 /** What a job that is still being composed would do: nothing is frozen, and problems are part of the answer. */
-export const sample: Handler<SampleBody> = async ({ services, person, body }) => {
-  const { database, catalogs } = services;
-  await seenType(services, person, body.job.selection.type);
-  const catalog = await catalogs.get();
-  const { job, keys = [] } = body;
-  const selection = await compileSelection(database, catalog, job.selection);
-  const compiled = await tryCompile(services, job);
+export const sample: Handler<SampleBody> = async ({ services, person, body, res }) => {
+  const { database } = services;
+  const { keys = [] } = body;
+  const job = plainJob(body.job);
+  await seenSelection(services, person, job.selection);
+  const { selection, catalog, context } = await placed(body.job.selection, job.selection, () =>
+    services.compiler.selection(person, job.selection),
+  );
+  const given = gone(res);
+  const compiled = await tryCompile(services, person, job);
   if (!compiled.job) {
-    const counted = await database.askWithin<{ count: number }>(countRecords(selection), longestCount).catch(asProblem);
+    const counted = await database
+      .askWithin<{ count: number }>(countRecords(selection), longestCount, given)
+      .catch(asProblem);
     const matched = counted[0]?.count ?? 0;
     return {
-      sentence: jobSentence(job, catalog, matched),
+      sentence: jobSentence(job, catalog, context, matched),
       matched,
       counts: null,
       rows: [],
@@ -39,19 +46,21 @@ export const sample: Handler<SampleBody> = async ({ services, person, body }) =>
     } satisfies SampleView;
   }
   const verdicts = await database
-    .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount)
+    .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount, given)
     .catch(asProblem);
   const of = (outcome: string): number => verdicts.find((v) => outcomeOf(v.verdict) === outcome)?.count ?? 0;
-  const inSight = job.selection.keys ? keys.filter((k) => job.selection.keys!.includes(k)) : keys;
+  const dropped = new Set(job.selection.drop);
+  const picked = job.selection.keys && new Set(job.selection.keys);
+  const inSight = keys.filter((k) => !dropped.has(k) && (!picked || picked.has(k)));
   const rows =
     inSight.length > 0
       ? await database
-          .askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount)
+          .askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount, given)
           .catch(asProblem)
       : [];
   const matched = verdicts.reduce((sum, v) => sum + v.count, 0);
   return {
-    sentence: jobSentence(job, catalog, matched),
+    sentence: jobSentence(job, catalog, context, matched),
     matched,
     counts: { willChange: of('not_yet'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
     rows: await journalRecords(
@@ -81,12 +90,13 @@ export const dropDraft: Handler = async ({ services, person }) => {
 };
 
 async function tryCompile(
-  { database, catalogs }: Services,
+  { compiler }: Services,
+  person: Person,
   job: Job,
 ): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
   if (job.edits.length === 0) return { job: null, problems: [] };
   try {
-    return { job: await compileJob(database, await catalogs.get(), job), problems: [] };
+    return { job: (await compiler.job(person, job)).job, problems: [] };
   } catch (error) {
     if (error instanceof ProblemError) return { job: null, problems: error.problems };
     throw error;

@@ -4,7 +4,8 @@ import { journalPage, type Source } from '../../journal/journal';
 import type { Call, Handler } from '../handler';
 import { sent } from '../handler';
 import { sendExport } from '../export';
-import { seenType } from '../seen-type';
+import { seenSelection, seenType } from '../seen-type';
+import { placed, plainJob } from '../selection';
 import { sendEvents } from '../sse';
 import { journalRecords, previewView } from '../views';
 import type { PreviewRow } from '../../engine/preview-row';
@@ -19,8 +20,9 @@ export const previews: Handler<never, ListQuery> = async ({ services, person, qu
 
 export const makePreview: Handler<JobBody> = async ({ services, person, body }) => {
   mustBeAllowed(person, { act: 'preview' });
-  await seenType(services, person, body.selection.type);
-  const id = await services.previews.begin(body, person.id);
+  const job = plainJob(body);
+  await seenSelection(services, person, job.selection);
+  const id = await placed(body.selection, job.selection, () => services.previews.begin(job, person));
   return settledView({ services, person }, id);
 };
 

@@ -1,27 +1,34 @@
-import type { FindBody, Found, HistoryView, RecordView } from '@tantamos/contract';
+import type { FindBody, Found, HistoryView, LookedUp, LookupQuery, PointerView, RecordView } from '@tantamos/contract';
 import {
   canonical,
   countRecords,
   fail,
   findPage,
+  identifier,
   keyOf,
   ProblemError,
+  raw,
+  relationsOf,
   resolveColumn,
+  sql,
+  tableOf,
+  value,
   type RecordType,
   type SortBy,
 } from '@tantamos/core';
 import type { Person } from '../../accounts/rights';
+import { lookUpNames } from '../../catalog/names';
 import { asProblem } from '../../database/problems';
-import { compileSelection } from '../../engine/job-compiler';
 import { historyOf } from '../../journal/history';
 import type { Services } from '../../services';
 import type { Call, Handler } from '../handler';
 import { Labels } from '../labels';
-import { seenType } from '../seen-type';
+import { columnViews, pathsOf } from '../columns';
+import { seenSelection, seenType } from '../seen-type';
+import { placed, plainSelection } from '../selection';
+import { gone, longestSearch } from '../patience';
 import { changeView } from '../views';
 
-/** A search that takes longer than this is stopped and says so, in ms. */
-const longestSearch = 30_000;
 const pageSize = 50;
 
 export const find: Handler<never, FindBody> = (call) => findRecords(call, call.query);
@@ -29,7 +36,7 @@ export const search: Handler<FindBody> = (call) => findRecords(call, call.body);
 
 export const record: Handler = async ({ services, params, person }) => {
   const { type, key } = await typeAndKey(services, person, params);
-  const found = await findRecords({ services, params, person }, { limit: 1 }, [key]);
+  const found = await findRecords({ services, params, person }, { limit: 1, keys: [key] });
   const row = found.records[0] ?? fail('not_found', `${type.label}: there is no record with the key ${key}.`);
   const at = found.columns.findIndex((c) => c.name === type.nameField);
   return {
@@ -57,6 +64,34 @@ export const history: Handler = async ({ services, person, params }) => {
   }));
 };
 
+export const lookup: Handler<never, LookupQuery> = async ({ services, person, params, query, res }) => {
+  const type = await seenType(services, person, params.type!);
+  keyOf(type);
+  return (await lookUpNames(services.database, type, query.q ?? '', query.limit ?? 20, gone(res))) satisfies LookedUp[];
+};
+
+/** One statement counts what points at the record from every type and field. */
+export const pointers: Handler = async ({ services, person, params, res }) => {
+  const { type, key } = await typeAndKey(services, person, params);
+  const catalog = await services.catalogs.get();
+  const relations = relationsOf(catalog, type);
+  if (relations.length === 0) return [];
+  const at = sql`${value(key)}::text::${raw(keyOf(type).dbType)}`;
+  const counts = relations.map(
+    ({ child, field }, i) =>
+      sql`select ${raw(String(i))} as i, count(*) as n from ${tableOf(child)} where ${identifier(field.name)} = ${at}`,
+  );
+  const all = counts.reduce((one, next) => sql`${one} union all ${next}`);
+  const rows = await services.database.askWithin<{ i: number; n: number }>(all, longestSearch, gone(res)).catch(asProblem);
+  return rows
+    .filter((r) => r.n > 0)
+    .map(({ i, n }): PointerView => {
+      const { child, field } = relations[i]!;
+      return { type: child.id, label: child.label, field: field.name, fieldLabel: field.label, count: n };
+    })
+    .sort((a, b) => b.count - a.count);
+};
+
 async function typeAndKey(
   services: Services,
   person: Person,
@@ -77,12 +112,12 @@ async function typeAndKey(
 async function findRecords(
   call: Pick<Call, 'services' | 'params' | 'person'> & { res?: Call['res'] },
   asked: FindBody,
-  keys?: string[],
 ): Promise<Found> {
-  await seenType(call.services, call.person, call.params.type!);
-  const { database, catalogs } = call.services;
-  const catalog = await catalogs.get();
-  const selection = await compileSelection(database, catalog, { type: call.params.type!, filter: asked.filter, keys });
+  const { services, person } = call;
+  const plain = plainSelection(call.params.type!, asked);
+  await seenSelection(services, person, plain);
+  const { database } = services;
+  const { selection, catalog } = await placed(asked, plain, () => services.compiler.selection(person, plain));
   const { type } = selection;
   const columns = asked.columns?.length ? asked.columns : type.fields.filter((f) => !f.hidden).map((f) => f.name);
   const limit = asked.limit ?? pageSize;
@@ -104,11 +139,7 @@ async function findRecords(
   const last = shown.at(-1);
   return {
     type: type.id,
-    columns: paths.map((p, i) => ({
-      name: columns[i]!,
-      label: [...p.through.map((s) => s.field.label), p.field.label].join(' › '),
-      kind: p.field.kind,
-    })),
+    columns: columnViews(columns, pathsOf(catalog, type, columns)),
     records: shown.map((row) => ({
       key: row.key ?? null,
       values: paths.map((p, i) => labels.show(p.field, row[`c${i + 1}`] ?? null)),
@@ -119,7 +150,7 @@ async function findRecords(
   };
 }
 
-function sortOf(columns: readonly string[]): SortBy[] {
+export function sortOf(columns: readonly string[]): SortBy[] {
   return columns.map((c) => ({ column: c.replace(/^[-+]/, ''), descending: c.startsWith('-') }));
 }
 
@@ -139,11 +170,4 @@ function marked(after: string | undefined): (string | null)[] | undefined {
     // answered below
   }
   return fail('bad_request', 'This page mark is not one that was given out.', { where: 'after' });
-}
-
-/** Fires when the person has moved on: the connection closed before the answer. */
-function gone(res: Call['res']): AbortSignal {
-  const controller = new AbortController();
-  res.on('close', () => !res.writableEnded && controller.abort());
-  return controller.signal;
 }

@@ -98,5 +98,5 @@ export const retryRun: Handler<RetryBody> = async ({ services, person, params, b
   if (p.kind === 'undo')
     return settledView({ services, person }, await services.runs.undo(r.undo_of!, person.id, p.why ?? undefined));
   const job = { ...p.job, selection: { type: p.job.selection.type, keys }, why: p.why ?? undefined };
-  return settledView({ services, person }, await services.previews.begin(job, person.id));
+  return settledView({ services, person }, await services.previews.begin(job, person));
 };

@@ -43,14 +43,15 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
   mustBeAllowed(person, { act: 'settings' });
   await services.database.rows(
     `update tantamos.workspace set name = coalesce($1, name), why_required = coalesce($2, why_required),
-       preview_hours = coalesce($3, preview_hours)`,
-    [body.name, body.whyRequired, body.previewHours],
+       preview_hours = coalesce($3, preview_hours),
+       time_zone = coalesce($4, time_zone)`,
+    [body.name, body.whyRequired, body.previewHours, body.timeZone],
   );
   return workspaceOf(services.database);
 };
 
 function workspaceOf(database: Database) {
   return database.one(
-    'select name, why_required as "whyRequired", preview_hours as "previewHours" from tantamos.workspace',
+    'select name, why_required as "whyRequired", preview_hours as "previewHours", time_zone as "timeZone" from tantamos.workspace',
   );
 }

@@ -1,0 +1,21 @@
+import type { Span } from '../problem';
+import type { CheckedSelection } from '../selection/selection';
+import type { Env } from './functions/entry';
+
+/** What an expression may refer to besides the record: the time, the person, the saved selections. */
+export interface Context {
+  readonly env: Env;
+  /** Name of the person signed in; null where there is none. */
+  readonly me: string | null;
+  /** The saved selection of that name, checked; throws `not_found` where the person has none. */
+  selected(name: string, span: Span): CheckedSelection;
+}
+
+/** A context for expressions that refer to nothing: the epoch, UTC, nobody. */
+export const noContext: Context = {
+  env: { timeZone: 'UTC', now: 0n },
+  me: null,
+  selected(name) {
+    throw new Error(`There are no saved selections here, so none is called “${name}”.`);
+  },
+};

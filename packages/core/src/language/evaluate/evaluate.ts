@@ -1,0 +1,201 @@
+import Big from 'big.js';
+import type { FieldPath, Relation } from '../checked';
+import { typeOf, type Checked } from '../checked';
+import type { Env } from '../functions/entry';
+import { calculate } from '../functions/number';
+import { openEnd } from '../functions/time';
+import type { Comparison } from '../syntax';
+import {
+  bounded,
+  boundedDay,
+  dayAt,
+  dayFrom,
+  Day,
+  firstDay,
+  Interval,
+  lastDay,
+  momentFrom,
+  numberOf,
+  order,
+  startOf,
+  type Value,
+} from './value';
+import { itemsOf } from './array';
+
+/** A record whose fields can be read, as the texts the database would give. */
+export interface Readable {
+  read(path: FieldPath): string | null;
+  /** The records that point at this one. */
+  children(relation: Relation): readonly Readable[];
+  /** Is the key the field holds in the selection? */
+  selected(tree: Extract<Checked, { kind: 'selected' }>): boolean | null;
+}
+
+/**
+ * The value of a checked and bound tree for a record: what `emit` makes the database give, to the last digit. Null is
+ * blank, and for conditions unknown.
+ */
+export function evaluate(tree: Checked, record: Readable, env: Env): Value {
+  const go = (node: Checked): Value => evaluate(node, record, env);
+  switch (tree.kind) {
+    case 'field':
+      return fieldValue(tree.at, record.read(tree.at));
+    case 'value':
+      return valueOf(typeOf(tree), tree.text);
+    case 'null':
+      return null;
+    case 'named':
+      throw new Error(`The name “${tree.question.text}” was not bound.`);
+    case 'blank': {
+      const found = go(tree.operand);
+      return found === null || (found === '' && isText(tree.operand));
+    }
+    case 'not':
+      return not(go(tree.operand));
+    case 'and':
+      return all(tree.operands.map(go));
+    case 'or':
+      return not(all(tree.operands.map((o) => not(go(o)))));
+    case 'compare':
+      return compared(tree.op, go(tree.left), go(tree.right));
+    case 'in': {
+      const operand = go(tree.operand);
+      return not(all(tree.list.map((item) => not(compared('=', operand, go(item))))));
+    }
+    case 'between': {
+      const operand = go(tree.operand);
+      return all([compared('>=', operand, go(tree.low)), compared('<=', operand, go(tree.high))]);
+    }
+    case 'like':
+      return like(go(tree.operand), go(tree.pattern));
+    case 'isNull':
+      return go(tree.operand) === null;
+    case 'arithmetic':
+      return arithmetic(tree, go(tree.left), go(tree.right));
+    case 'call': {
+      const args = tree.args.map(go);
+      if (!tree.entry.takesBlanks && args.includes(null)) return null;
+      return tree.entry.evaluate(args, env);
+    }
+    case 'convert':
+      return convert(tree, go(tree.operand), env);
+    case 'list':
+      return tree.items.map(go);
+    case 'interval':
+      return new Interval(tree.from ? go(tree.from) : openEnd, tree.to ? go(tree.to) : openEnd);
+    case 'children':
+      return children(tree, record, env);
+    case 'selected':
+      return record.selected(tree);
+  }
+}
+
+/** A field's text as a value; numbers and dates that the language has no place for are blank. */
+function fieldValue(at: FieldPath, text: string | null): Value {
+  if (text === null) return null;
+  const { base, dbType } = at.field;
+  if (base === 'list') {
+    const item = typeOf({ kind: 'value', dbType: dbType.replace(/\[\]$/, ''), text: '' });
+    return itemsOf(text).map((i) => (i === null ? null : valueOf(item, i)));
+  }
+  return valueOf(typeOf({ kind: 'field', at }), text);
+}
+
+function valueOf(type: ReturnType<typeof typeOf>, text: string): Value {
+  switch (type) {
+    case 'number':
+      return numberOf(text);
+    case 'yes_no':
+      return text === 'true' || text === 't';
+    case 'date':
+      return /^\d{4}-\d\d-\d\d$/.test(text) ? dayFrom(text) : null;
+    case 'moment': {
+      if (!/^\d{4}-/.test(text)) return null;
+      const moment = momentFrom(text);
+      return moment >= firstMoment && moment <= lastMoment ? moment : null;
+    }
+    default:
+      return text;
+  }
+}
+
+const dayMicros = 86_400_000_000n;
+const firstMoment = BigInt(firstDay.number + 1) * dayMicros;
+const lastMoment = BigInt(lastDay.number) * dayMicros;
+
+function isText(operand: Checked): boolean {
+  return operand.kind === 'field' && operand.at.field.base === 'text' && !operand.at.field.choices;
+}
+
+function not(truth: Value): Value {
+  return truth === null ? null : truth !== true;
+}
+
+function all(truths: readonly Value[]): Value {
+  if (truths.includes(false)) return false;
+  return truths.includes(null) ? null : true;
+}
+
+function compared(op: Comparison, a: Value, b: Value): Value {
+  if (a === null || b === null) return null;
+  const found = order(a, b);
+  switch (op) {
+    case '=':
+      return found === 0;
+    case '<>':
+      return found !== 0;
+    case '<':
+      return found < 0;
+    case '<=':
+      return found <= 0;
+    case '>':
+      return found > 0;
+    case '>=':
+      return found >= 0;
+  }
+}
+
+/** `%` any text, `_` one character, `\` before either for itself (SQL). */
+function like(text: Value, pattern: Value): Value {
+  if (text === null || pattern === null) return null;
+  const escaped = (pattern as string).replace(/\\(.)|[%_]|[\^$.*+?()[\]{}|/]/gsu, (hit, literal?: string) => {
+    if (literal !== undefined) return literal.replace(/[\^$.*+?()[\]{}|/\\]/g, '\\$&');
+    return hit === '%' ? '.*' : hit === '_' ? '.' : `\\${hit}`;
+  });
+  return new RegExp(`^${escaped}$`, 'su').test(text as string);
+}
+
+function arithmetic(tree: Extract<Checked, { kind: 'arithmetic' }>, a: Value, b: Value): Value {
+  if (a === null || b === null) return null;
+  if (tree.type === 'date') {
+    const days = Number((b as Big).round(0, Big.roundDown));
+    if ((b as Big).abs().gt(4_000_000)) return null;
+    return boundedDay((a as Day).number + (tree.op === '-' ? -days : days));
+  }
+  if (a instanceof Day) return new Big(a.number - (b as Day).number);
+  return calculate(tree.op, a as Big, b as Big);
+}
+
+function convert(tree: Extract<Checked, { kind: 'convert' }>, operand: Value, env: Env): Value {
+  if (operand === null) return null;
+  if (tree.type === 'date') return dayAt(operand as bigint, env.timeZone);
+  const { number } = operand as Day;
+  return tree.last ? startOf(new Day(number + 1), env.timeZone) - 1n : startOf(operand as Day, env.timeZone);
+}
+
+function children(tree: Extract<Checked, { kind: 'children' }>, record: Readable, env: Env): Value {
+  const { relation, condition, fold, value } = tree;
+  const found = record
+    .children(relation)
+    .filter((child) => condition === null || evaluate(condition, child, env) === true);
+  if (fold === 'has') return found.length > 0;
+  if (fold === 'count' || value === null) return new Big(found.length);
+  const values = found.map((child) => evaluate(value, child, env)).filter((v) => v !== null);
+  if (values.length === 0) return null;
+  if (fold === 'min' || fold === 'max') {
+    const sign = fold === 'min' ? 1 : -1;
+    return values.reduce((best, v) => (order(v, best) * sign < 0 ? v : best));
+  }
+  const sum = values.reduce<Big>((total, v) => total.plus(v as Big), new Big(0));
+  return fold === 'sum' ? bounded(sum) : calculate('/', sum, new Big(values.length));
+}

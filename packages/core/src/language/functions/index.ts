@@ -1,0 +1,69 @@
+import { dateFunctions } from './date';
+import type { FunctionEntry } from './entry';
+import { listFunctions } from './list';
+import { logicFunctions } from './logic';
+import { numberFunctions } from './number';
+import { textFunctions } from './text';
+import { timeFunctions } from './time';
+
+/** Every function of the language; the reference page, the command line and the editor's help are made from it. */
+export const functions: readonly FunctionEntry[] = [
+  ...textFunctions,
+  ...logicFunctions,
+  ...numberFunctions,
+  ...dateFunctions,
+  ...listFunctions,
+  ...timeFunctions,
+];
+
+const byName = new Map(functions.map((f) => [f.name.toLowerCase(), f]));
+
+export function functionNamed(name: string): FunctionEntry | undefined {
+  return byName.get(name.toLowerCase());
+}
+
+/** What is no function of values but part of the language: people find it in the same places. */
+export const relatedForms: readonly Pick<FunctionEntry, 'name' | 'source' | 'doc' | 'example'>[] = [
+  {
+    name: 'has(children, condition?)',
+    source: 'Tantamos',
+    doc: 'Is there a record that points at this one (and for which the condition holds)?',
+    example: "has(tasks, state = 'open')",
+  },
+  {
+    name: 'count(children, condition?)',
+    source: 'Tantamos',
+    doc: 'How many records point at this one.',
+    example: 'count(invoices) > 1',
+  },
+  {
+    name: 'sum(children.field, condition?)',
+    source: 'Tantamos',
+    doc: 'The sum of a field of the records that point at this one; blank where there is none.',
+    example: "sum(invoices.net, state = 'open') > 500",
+  },
+  {
+    name: 'min(children.field, condition?)',
+    source: 'Tantamos',
+    doc: 'The least value of a field of the records that point at this one; max is the greatest.',
+    example: 'min(invoices.due_on) < TODAY()',
+  },
+  {
+    name: 'average(children.field, condition?)',
+    source: 'Tantamos',
+    doc: 'The average of a number field of the records that point at this one, to 16 digits after the point.',
+    example: 'average(invoices.net) > 1000',
+  },
+  {
+    name: 'in_selection(name, reference?)',
+    source: 'Tantamos',
+    doc: 'Is the record (or the one the reference points at) in the saved selection of that name?',
+    example: "in_selection('north growers', grower)",
+  },
+  {
+    name: 'me()',
+    source: 'Tantamos',
+    doc: 'The person signed in: their name as a text, or the record of that name where a reference is compared.',
+    example: 'owner = me()',
+  },
+];

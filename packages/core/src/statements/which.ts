@@ -1,0 +1,107 @@
+import { keyOf } from '../catalog/catalog';
+import { emit, Scope, tableOf } from '../language/emit';
+import type { CheckedRelated } from '../selection/related';
+import type { CheckedSelection, CheckedTake } from '../selection/selection';
+import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
+
+/** A stretch of keys, lower end in, upper end out; null: open. */
+export interface KeyRange {
+  readonly from: string | null;
+  readonly to: string | null;
+}
+
+/** What a selection asks of a record, within a key range if one is given. */
+export function conditionOf(selection: CheckedSelection, scope: Scope, range?: KeyRange): Sql {
+  const tests: Sql[] = [];
+  const { type, take } = selection;
+  if (take) tests.push(sql`${scope.key()} in (${taken(selection, take, scope)})`);
+  else tests.push(...beforeTaking(selection, scope));
+  if (type.key !== null) {
+    const dbType = raw(keyOf(type).dbType);
+    const { keys, drop } = selection;
+    if (keys) tests.push(sql`${scope.key()} = any(${value(keys)}::text[]::${dbType}[])`);
+    if (drop) tests.push(sql`${scope.key()} <> all(${value(drop)}::text[]::${dbType}[])`);
+    if (range?.from != null) tests.push(sql`${scope.key()} >= ${value(range.from)}::text::${dbType}`);
+    if (range?.to != null) tests.push(sql`${scope.key()} < ${value(range.to)}::text::${dbType}`);
+  }
+  return tests.length > 0 ? join(tests, ' and ') : raw('true');
+}
+
+/** The keys of the selected records, as a statement to stand inside another. */
+export function keysOf(selection: CheckedSelection, scope: Scope): Sql {
+  const inner = scope.inner(selection.type);
+  const where = conditionOf(selection, inner);
+  return sql`select ${inner.key()} from ${inner.from()} where ${where}`;
+}
+
+function beforeTaking(selection: CheckedSelection, scope: Scope): Sql[] {
+  const { type, related, condition, list } = selection;
+  const tests: Sql[] = [];
+  if (related) tests.push(relatedTest(related, scope));
+  if (condition) tests.push(emit(condition, scope));
+  if (list) {
+    const several = list.several === 'none' ? raw(' and not m.several') : raw(' and m.taken');
+    tests.push(sql`${scope.key()} in (select m.key::${raw(keyOf(type).dbType)} from tantamos.list_match m
+      where m.list = ${value(list.id)}::uuid and m.type = ${value(type.id)}${several})`);
+  }
+  return tests;
+}
+
+/** At random means: by a hash of key and seed, which is the same whenever it is asked. */
+function taken(selection: CheckedSelection, take: CheckedTake, scope: Scope): Sql {
+  const inner = scope.inner(selection.type);
+  const tests = beforeTaking(selection, inner);
+  const key = inner.key();
+  const by =
+    take.seed === null
+      ? take.order.map(({ path, descending }) => sql`${inner.column(path)}${raw(descending ? ' desc' : '')}`)
+      : [sql`hashtextextended(${key}::text || ${value(`\n${take.seed}`)}::text, 0)`];
+  const order = join([...by, key], ', ');
+  const where = tests.length > 0 ? join(tests, ' and ') : raw('true');
+  if (!take.per)
+    return sql`select ${key} from ${inner.from()} where ${where} order by ${order} limit ${value(take.count)}`;
+  const per = inner.column(take.per);
+  return sql`select w.key from (select ${key} as key, row_number() over (partition by ${per} order by ${order}) as n
+    from ${inner.from()} where ${where}) w where w.n <= ${value(take.count)}`;
+}
+
+function relatedTest(related: CheckedRelated, scope: Scope): Sql {
+  const { of, how, field, self } = related;
+  const column = identifier(field.name);
+  switch (how) {
+    case 'pointing_at':
+      return sql`${scope.root}.${column} in (${keysOf(of, scope)})`;
+    case 'pointed_at': {
+      const inner = scope.inner(of.type);
+      const where = conditionOf(of, inner);
+      return sql`${scope.key()} in (select ${inner.root}.${column} from ${inner.from()} where ${where})`;
+    }
+    case 'siblings': {
+      const inner = scope.inner(of.type);
+      const where = conditionOf(of, inner);
+      const others = self ? raw('') : sql` and ${scope.key()} not in (${keysOf(of, scope)})`;
+      return sql`${scope.root}.${column} in (select ${inner.root}.${column} from ${inner.from()} where ${where})${others}`;
+    }
+    case 'descendants':
+    case 'ancestors':
+      return sql`${scope.key()} in (${family(related, scope)} select key from line where ${
+        self ? raw('true') : raw('step > 0')
+      } and not again)`;
+  }
+}
+
+/** The rows `key`, `step`, `again` of a walk along a self-reference; `again` marks where a circle closes. */
+export function family({ of, how, field, depth }: CheckedRelated, scope: Scope): Sql {
+  const table = tableOf(of.type);
+  const key = identifier(of.type.key!);
+  const column = identifier(field.name);
+  const next =
+    how === 'descendants'
+      ? sql`select m.${key}, line.step + 1 from line join ${table} m on m.${column} = line.key`
+      : sql`select m.${column}, line.step + 1 from line join ${table} m on m.${key} = line.key where m.${column} is not null`;
+  const more = how === 'descendants' ? raw(' where') : raw(' and');
+  return sql`with recursive line(key, step) as (
+    select k.*, 0 from (${keysOf(of, scope)}) k
+    union all ${next}${more} line.step < ${value(depth)}
+  ) cycle key set again using path`;
+}

@@ -1,0 +1,166 @@
+import type { Explained } from '@tantamos/contract';
+import {
+  closest,
+  conditionsOf,
+  conditionWords,
+  countRecords,
+  distinctValues,
+  family,
+  neighbours,
+  parse,
+  pathText,
+  print,
+  quote,
+  Scope,
+  sql,
+  stageCounts,
+  tableOf,
+  valueCounts,
+  type Catalog,
+  type Checked,
+  type CheckedSelection,
+  type FieldPath,
+  type Sql,
+} from '@tantamos/core';
+import type { Database } from '../database/database';
+import { Labels } from '../http/labels';
+import { longestSearch } from '../http/patience';
+import { listReport } from '../lists/report';
+import { everyRecord } from '../lists/nearest';
+
+const mostCompared = 20_000;
+
+/** How each part of a selection narrows it; with `near`, what does occur where a value does not. */
+export async function explain(
+  database: Database,
+  catalog: Catalog,
+  selection: CheckedSelection,
+  sentence: (matched: number) => string,
+  near: boolean,
+  signal?: AbortSignal,
+): Promise<Explained> {
+  const ask = <R extends Record<string, unknown>>(piece: Sql): Promise<R[]> =>
+    database.askWithin<R>(piece, longestSearch, signal);
+  const count = async (part: Partial<CheckedSelection>): Promise<number> =>
+    (await ask<{ count: number }>(countRecords({ ...selection, ...part })))[0]!.count;
+  const { type, related, list, take, keys, drop, source } = selection;
+  const [all, stages, afterList, afterTake, matched, report, circles] = await Promise.all([
+    related ? rowsOf(ask, selection) : null,
+    ask<Record<string, number>>(stageCounts(selection)),
+    list ? count({ take: null, keys: null, drop: null }) : null,
+    take ? count({ keys: null, drop: null }) : null,
+    take || keys || drop || list ? count({}) : null,
+    list ? listReport(database, list.id) : null,
+    related && (related.how === 'descendants' || related.how === 'ancestors') ? circlesOf(ask, selection) : 0,
+  ]);
+  const counts = stages[0]!;
+  const texts = textsOf(source);
+  const conditions = await Promise.all(
+    conditionsOf(selection).map(async (condition, i) => {
+      const alone = counts[`alone_${i + 1}`]!;
+      return {
+        text: texts[i] ?? '',
+        words: conditionWords(condition),
+        after: counts[`upto_${i + 1}`]!,
+        without: counts[`without_${i + 1}`]!,
+        alone,
+        nearest: near && alone === 0 ? await nearest(database, ask, catalog, type, condition) : [],
+      };
+    }),
+  );
+  const afterFilter = conditions.at(-1)?.after ?? counts.base!;
+  const left = matched ?? afterFilter;
+  return {
+    all: all ?? counts.base!,
+    base: counts.base!,
+    conditions,
+    afterFilter,
+    afterList,
+    afterTake,
+    afterPicks: keys || drop ? left : null,
+    matched: left,
+    list: report,
+    sentence: sentence(left),
+    circles,
+  };
+}
+
+type Ask = <R extends Record<string, unknown>>(piece: Sql) => Promise<R[]>;
+
+async function rowsOf(ask: Ask, { type }: CheckedSelection): Promise<number> {
+  return (await ask<{ n: number }>(sql`select count(*) as n from ${tableOf(type)}`))[0]!.n;
+}
+
+async function circlesOf(ask: Ask, { related, type, env }: CheckedSelection): Promise<number> {
+  const line = family(related!, new Scope(type, env));
+  return (await ask<{ n: number }>(sql`${line} select count(distinct key) as n from line where again`))[0]!.n;
+}
+
+/** The outermost conditions as they are written. */
+function textsOf(source: string | null): string[] {
+  if (source === null) return [];
+  const tree = parse(source);
+  const parts = tree.kind === 'and' ? tree.operands : [tree];
+  return parts.map((p) => (p.kind === 'or' && tree.kind === 'and' ? `(${print(p)})` : print(p)));
+}
+
+/** What a condition asked for and no record has: texts that could stand in its place. */
+async function nearest(
+  database: Database,
+  ask: Ask,
+  catalog: Catalog,
+  type: CheckedSelection['type'],
+  condition: Checked,
+): Promise<{ value: string; text: string }[]> {
+  const asked = askedFor(condition);
+  if (!asked) return [];
+  const { at, text } = asked;
+  const field = print({ kind: 'name', path: pathParts(at), span: { start: 0, end: 0 } });
+  const every = everyRecord(type);
+  const { base, choices, refersTo } = at.field;
+  if (choices || refersTo !== null) {
+    const rows = await ask<{ v: string | null }>(valueCounts(every, at, 6));
+    const labels = new Labels(database, catalog);
+    rows.forEach((r) => labels.want(at.field, r.v));
+    await labels.load();
+    return rows.slice(0, 5).map(({ v }) => {
+      const shown = labels.show(at.field, v);
+      const said = v === null ? `${field} IS NULL` : `${field} = ${refersTo === null || base !== 'number' ? quote(v) : v}`;
+      return { value: shown.label ?? v ?? 'blank', text: said };
+    });
+  }
+  if (base === 'text') {
+    const rows = await ask<{ v: string }>(distinctValues(every, pathText(at), catalog, mostCompared));
+    const wanted = text.replace(/[%_]/g, '');
+    return closest(
+      wanted,
+      rows.map((r) => r.v),
+    ).map((v) => ({ value: v, text: `${field} = ${quote(v)}` }));
+  }
+  if (base !== 'number' && base !== 'date') return [];
+  const [found] = await ask<{ below: string | null; above: string | null }>(neighbours(every, at, text));
+  return [found?.below, found?.above]
+    .filter((v): v is string => v != null)
+    .map((v) => ({ value: v, text: `${field} = ${base === 'date' ? `DATE(${quote(v)})` : v}` }));
+}
+
+/** The field and the value of conditions such as `field = value`, `field IN (value)`, `field LIKE 'value'`. */
+function askedFor(condition: Checked): { at: FieldPath; text: string } | null {
+  const sides =
+    condition.kind === 'compare' && condition.op === '='
+      ? [condition.left, condition.right]
+      : condition.kind === 'in'
+        ? [condition.operand, condition.list[0]!]
+        : condition.kind === 'like'
+          ? [condition.operand, condition.pattern]
+          : [];
+  const field = sides.find((s) => s.kind === 'field');
+  const value = sides.find((s) => s.kind === 'value');
+  return field && value ? { at: field.at, text: value.text } : null;
+}
+
+function pathParts(at: FieldPath) {
+  const span = { start: 0, end: 0 };
+  return [...at.through.map((s) => ({ name: s.field.name, span })), { name: at.field.name, span }];
+}
+

@@ -1,0 +1,16 @@
+import type { Found } from '@tantamos/contract';
+import { resolveColumn, type Catalog, type FieldPath, type RecordType } from '@tantamos/core';
+
+/** The paths that column names mean. */
+export function pathsOf(catalog: Catalog, type: RecordType, columns: readonly string[]): FieldPath[] {
+  return columns.map((c) => resolveColumn(catalog, type, c));
+}
+
+export function columnViews(columns: readonly string[], paths: readonly FieldPath[]): Found['columns'] {
+  return paths.map((p, i) => ({ name: columns[i]!, label: pathLabel(p), kind: p.field.kind }));
+}
+
+/** “Grower › Name”. */
+export function pathLabel(path: FieldPath): string {
+  return [...path.through.map((s) => s.field.label), path.field.label].join(' › ');
+}

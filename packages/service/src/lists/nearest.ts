@@ -1,0 +1,78 @@
+import { closest, distinctValues, pathText, resolveColumn, type Catalog, type CheckedSelection } from '@tantamos/core';
+import type { Database } from '../database/database';
+
+/** Values compared with every unknown entry of a page. */
+const mostCompared = 50_000;
+/** Candidates whose letters are compared one by one, after pairs of letters have been. */
+const mostClose = 40;
+
+/** For each text the nearest values of the fields that the list was matched with; never taken by themselves. */
+export async function nearestNames(
+  database: Database,
+  catalog: Catalog,
+  list: string,
+  texts: readonly string[],
+): Promise<Map<string, string[]>> {
+  const row = await database.one<{ targets: { type: string; fields: string[] }[] }>(
+    'select targets from tantamos.list where id = $1',
+    [list],
+  );
+  const values: string[] = [];
+  for (const target of row?.targets ?? []) {
+    const type = catalog.find(target.type);
+    if (!type) continue;
+    for (const field of target.fields) {
+      const path = resolveColumn(catalog, type, field);
+      if (path.field.base !== 'text') continue;
+      const found = await database.ask<{ v: string }>(
+        distinctValues(everyRecord(type), pathText(path), catalog, mostCompared),
+      );
+      values.push(...found.map((f) => f.v));
+    }
+  }
+  const pairs = new PairIndex(values);
+  return new Map(texts.map((text) => [text, closest(text, pairs.near(text))]));
+}
+
+export function everyRecord(type: CheckedSelection['type']): CheckedSelection {
+  return {
+    type,
+    related: null,
+    condition: null,
+    source: null,
+    list: null,
+    take: null,
+    keys: null,
+    drop: null,
+    asks: [],
+    env: { timeZone: 'UTC', now: 0n },
+  };
+}
+
+/** Texts by the pairs of letters in them. */
+class PairIndex {
+  private readonly byPair = new Map<string, number[]>();
+  constructor(private readonly texts: readonly string[]) {
+    texts.forEach((text, i) => {
+      for (const pair of pairsOf(text)) {
+        const known = this.byPair.get(pair);
+        if (known) known.push(i);
+        else this.byPair.set(pair, [i]);
+      }
+    });
+  }
+
+  near(text: string): string[] {
+    const hits = new Map<number, number>();
+    for (const pair of pairsOf(text)) for (const i of this.byPair.get(pair) ?? []) hits.set(i, (hits.get(i) ?? 0) + 1);
+    return [...hits]
+      .sort((a, b) => b[1] - a[1])
+      .slice(0, mostClose)
+      .map(([i]) => this.texts[i]!);
+  }
+}
+
+function pairsOf(text: string): Set<string> {
+  const small = text.toLowerCase();
+  return new Set(Array.from({ length: Math.max(0, small.length - 1) }, (_, i) => small.slice(i, i + 2)));
+}

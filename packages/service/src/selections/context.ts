@@ -1,0 +1,104 @@
+import {
+  checkSelection,
+  clip,
+  closest,
+  fail,
+  parse,
+  ProblemError,
+  walkSyntax,
+  type Catalog,
+  type CheckedSelection,
+  type Context,
+  type Selection,
+} from '@tantamos/core';
+import type { Person } from '../accounts/rights';
+import type { Database } from '../database/database';
+
+/** How many saved selections one may rest on. */
+const mostSaved = 100;
+
+interface Saved {
+  readonly name: string;
+  readonly type: string;
+  readonly selection: Selection;
+}
+
+/**
+ * What expressions in these selections may refer to: the clock, the person, and the saved selections that they name,
+ * with those that these name in turn. Only what the person may see is found.
+ */
+export async function loadContext(
+  database: Database,
+  catalog: Catalog,
+  person: Person,
+  selections: readonly Selection[],
+): Promise<Context> {
+  const saved = new Map<string, Saved>();
+  for (let wanted = selections.flatMap(namesOfSaved); wanted.length > 0;) {
+    const missing = [...new Set(wanted.map((n) => n.toLowerCase()))].filter((n) => !saved.has(n));
+    if (missing.length === 0) break;
+    const rows = await database.rows<Saved>(
+      `select name, type, selection from tantamos.saved_selection where lower(name) = any($1) and (open or owner = $2)`,
+      [missing, person.id],
+    );
+    const seen = rows.filter((r) => person.role === 'administrator' || catalog.find(r.type)?.hidden === false);
+    for (const row of seen) saved.set(row.name.toLowerCase(), row);
+    if (saved.size > mostSaved) fail('over_limit', `A selection may rest on ${mostSaved} saved ones.`);
+    wanted = seen.flatMap((r) => namesOfSaved(r.selection));
+  }
+  const { time_zone: timeZone } = (await workspace(database))!;
+  const checked = new Map<string, CheckedSelection>();
+  const open: string[] = [];
+  const context: Context = {
+    env: { timeZone, now: BigInt(Date.now()) * 1000n },
+    me: person.name,
+    selected(name, span) {
+      const row = saved.get(name.toLowerCase());
+      if (!row)
+        return fail('not_found', `There is no saved selection “${clip(name)}”.`, {
+          span,
+          suggestions: closest(
+            name,
+            [...saved.values()].map((s) => s.name),
+          ).map((n) => `'${n}'`),
+        });
+      if (open.includes(row.name))
+        return fail('circle', `The selection “${clip(row.name)}” would rest on itself.`, { span });
+      const known = checked.get(row.name);
+      if (known) return known;
+      open.push(row.name);
+      try {
+        const made = checkSelection(row.selection, catalog, context);
+        checked.set(row.name, made);
+        return made;
+      } catch (error) {
+        if (!(error instanceof ProblemError) || error.code === 'circle') throw error;
+        return fail(error.code, `The saved selection “${clip(row.name)}” no longer works: ${error.message}`, { span });
+      } finally {
+        open.pop();
+      }
+    },
+  };
+  return context;
+}
+
+/** Names of the saved selections that a selection mentions; what cannot be read mentions none. */
+export function namesOfSaved(selection: Selection): string[] {
+  const names: string[] = [];
+  for (let s: Selection | undefined = selection; s; s = s.related?.of) {
+    if (!s.filter?.trim() || !/in_selection/i.test(s.filter)) continue;
+    try {
+      walkSyntax(parse(s.filter), (e) => {
+        const [name] = e.kind === 'call' && e.name === 'in_selection' ? e.args : [];
+        if (name?.kind === 'literal') names.push(name.text);
+      });
+    } catch {
+      // told when it is checked
+    }
+  }
+  return names;
+}
+
+function workspace(database: Database) {
+  return database.one<{ time_zone: string }>('select time_zone from tantamos.workspace');
+}
