@@ -14,6 +14,7 @@ export * from './language/relation';
 export * from './language/functions';
 export * from './language/functions/entry';
 export * from './language/evaluate/evaluate';
+export { asPlainText } from './language/functions/text';
 export * from './language/checked';
 export * from './language/bind';
 export * from './language/emit';

@@ -5,6 +5,7 @@ import { render } from '../sql/sql';
 import { freezeJob } from '../statements/freeze';
 import { applyCarefully } from '../statements/apply';
 import { planOf } from '../statements/signature';
+import { noContext } from '../language/context';
 import { checkJob, jobSentence, type Job } from './job';
 import { equation, noTotals, outcomeLetters, outcomes } from './outcome';
 import { isOver, runStates, runVerbs } from './state';
@@ -45,6 +46,7 @@ describe('a job', () => {
       type: 'bookings',
       reads: ['note', 'owner', 'owner.name', 'site', 'status'],
       writes: ['status', 'note'],
+      env: { timeZone: 'UTC', now: '0' },
     });
   });
 

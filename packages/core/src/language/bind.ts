@@ -62,7 +62,12 @@ export function withKeys(tree: Checked): Checked {
 }
 
 /** The text with every name in it replaced by the key it means, so that it goes on meaning that record. */
-export function boundText(source: string, questions: readonly NameQuestion[], answers: Answers, catalog: Catalog): string {
+export function boundText(
+  source: string,
+  questions: readonly NameQuestion[],
+  answers: Answers,
+  catalog: Catalog,
+): string {
   const places = questions.filter((q) => q.span).sort((a, b) => b.span!.start - a.span!.start);
   return places.reduce((text, question) => {
     const { start, end } = question.span!;

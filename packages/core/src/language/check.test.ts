@@ -66,7 +66,9 @@ describe('a condition as SQL', () => {
         fc.string({ minLength: 1 }).filter((s) => !s.includes('\0')),
         (text) => {
           const { where, values } = sqlOf(`note = ${quote(text)} OR note LIKE ${quote(text.replaceAll('\\', ''))}`);
-          expect(where).toBe('(("r"."note" = $1::text) or ("r"."note"::text like $2::text))');
+          expect(where).toBe(
+            '(("r"."note" = $1::text) or (("r"."note"::text collate "C") like ($2::text collate "C")))',
+          );
           expect(values[0]).toBe(text);
         },
       ),
@@ -79,7 +81,23 @@ describe('a condition as SQL', () => {
     ['status = 5', 'type_mismatch'],
     ['water > TRUE', 'type_mismatch'],
     ['hives', 'type_mismatch'],
-    ['1 = 2', 'type_mismatch'],
+    ['1', 'type_mismatch'],
+    ["'x'", 'type_mismatch'],
+    ['note = NULL', 'syntax'],
+    ['tasks = 1', 'unknown_field'],
+    ['RUOND(price) = 1', 'unknown_function'],
+    ['ROUND(note) = 1', 'type_mismatch'],
+    ['ROUND() = 1', 'syntax'],
+    ["DATEDIF(start_on, start_on, 'x') = 1", 'bad_value'],
+    ["start_on + 'x' = start_on", 'type_mismatch'],
+    ['note + note = 1', 'type_mismatch'],
+    ['water * 2 = 4', 'type_mismatch'],
+    ["IF(water, 1, 'x') = 1", 'type_mismatch'],
+    ['has(staff)', 'unknown_type'],
+    ['has(5)', 'syntax'],
+    ["A_CONTAINS(note, ('x'))", 'type_mismatch'],
+    ["T_AFTER(note, DATE('2026-05-01'))", 'type_mismatch'],
+    ['me() = 1', 'not_permitted'],
     ["price LIKE '1%'", 'type_mismatch'],
     ["note LIKE 'a\\'", 'bad_value'],
     ['note = hives', 'type_mismatch'],

@@ -355,7 +355,8 @@ class Checker {
       if (p.oneOf) return this.oneOf(arg, p.oneOf, entry.name);
       if (p.type === 'list') return this.list(arg.kind === 'list' ? arg.items : [arg], 'date');
       const guide = guides.get(p.type);
-      if (guide?.kind === 'field' && arg.kind === 'literal' && arg.type !== 'null') return this.literalFor(guide.at, arg);
+      if (guide?.kind === 'field' && arg.kind === 'literal' && arg.type !== 'null')
+        return this.literalFor(guide.at, arg);
       return this.value(arg);
     });
     const found = new Map<ParameterType, ValueType>();
@@ -367,10 +368,14 @@ class Checker {
           fail('type_mismatch', `${entry.name} does not take ${valueTypeWords[type]}.`, { span: e.args[i]!.span });
         const before = found.get(wanted) ?? 'blank';
         if (type !== 'blank' && before !== 'blank' && type !== before)
-          fail('type_mismatch', `${entry.name} needs values of one type; this is ${valueTypeWords[type]}, another is ${valueTypeWords[before]}.`, {
-            span: e.args[i]!.span,
-            suggestions: conversion(e.args[i]!, type, before),
-          });
+          fail(
+            'type_mismatch',
+            `${entry.name} needs values of one type; this is ${valueTypeWords[type]}, another is ${valueTypeWords[before]}.`,
+            {
+              span: e.args[i]!.span,
+              suggestions: conversion(e.args[i]!, type, before),
+            },
+          );
         found.set(wanted, type === 'blank' ? before : type);
         return arg;
       }
@@ -391,10 +396,14 @@ class Checker {
     if (type === wanted || type === 'blank') return arg;
     if (wanted === 'date' && type === 'moment') return { kind: 'convert', type: 'date', operand: arg };
     if (wanted === 'moment' && type === 'date') return { kind: 'convert', type: 'moment', operand: arg };
-    return fail('type_mismatch', `${of} needs ${valueTypeWords[wanted]} here; “${clip(print(e))}” is ${this.words(arg)}.`, {
-      span: e.span,
-      suggestions: conversion(e, type, wanted),
-    });
+    return fail(
+      'type_mismatch',
+      `${of} needs ${valueTypeWords[wanted]} here; “${clip(print(e))}” is ${this.words(arg)}.`,
+      {
+        span: e.span,
+        suggestions: conversion(e, type, wanted),
+      },
+    );
   }
 
   private oneOf(arg: Expression, texts: readonly string[], of: string): Checked {
@@ -408,7 +417,9 @@ class Checker {
 
   private lists(e: Call, entry: FunctionEntry): Checked {
     if (e.args.length !== 2)
-      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, { span: e.span });
+      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, {
+        span: e.span,
+      });
     const fields = e.args.map((arg) => (arg.kind === 'name' ? this.value(arg) : null));
     const guide = fields.find((f) => f !== null && typeOf(f) === 'list');
     const item = guide?.kind === 'field' ? guide.at.field.dbType.replace(/\[\]$/, '') : null;
@@ -416,9 +427,13 @@ class Checker {
       const field = fields[i];
       if (arg.kind === 'list') return this.list(arg.items, null, item);
       if (field && typeOf(field) === 'list') return field;
-      return fail('type_mismatch', `${entry.name} compares lists; “${clip(print(arg))}” is none. A list is written ('a', 'b').`, {
-        span: arg.span,
-      });
+      return fail(
+        'type_mismatch',
+        `${entry.name} compares lists; “${clip(print(arg))}” is none. A list is written ('a', 'b').`,
+        {
+          span: arg.span,
+        },
+      );
     });
     return { kind: 'call', entry, type: 'yes_no', args };
   }
@@ -431,9 +446,13 @@ class Checker {
     all.forEach((item, i) => {
       const type = typeOf(item);
       if (type !== itemType && type !== 'blank')
-        fail('type_mismatch', `The list is of ${valueTypeWords[itemType]} each; “${clip(print(items[i]!))}” is ${valueTypeWords[type]}.`, {
-          span: items[i]!.span,
-        });
+        fail(
+          'type_mismatch',
+          `The list is of ${valueTypeWords[itemType]} each; “${clip(print(items[i]!))}” is ${valueTypeWords[type]}.`,
+          {
+            span: items[i]!.span,
+          },
+        );
     });
     const typed = all.map((item) => (typeOf(item) === 'blank' ? blank(itemType) : item));
     return { kind: 'list', itemType, dbType: dbType ?? usualDbType[itemType] ?? 'text', items: typed };
@@ -441,16 +460,22 @@ class Checker {
 
   private times(e: Call, entry: FunctionEntry): Checked {
     if (e.args.length !== 2)
-      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, { span: e.span });
+      fail('syntax', `${entry.name} is written ${signatureOf(entry)}; here are ${e.args.length} values.`, {
+        span: e.span,
+      });
     const args = e.args.map((arg) => {
       const tree = this.value(arg);
       const type = typeOf(tree);
       if (type === 'blank') return blank('date');
       if (!['date', 'moment', 'interval'].includes(type))
-        fail('type_mismatch', `${entry.name} compares dates, moments and intervals; “${clip(print(arg))}” is ${this.words(tree)}.`, {
-          span: arg.span,
-          suggestions: conversion(arg, type, 'date'),
-        });
+        fail(
+          'type_mismatch',
+          `${entry.name} compares dates, moments and intervals; “${clip(print(arg))}” is ${this.words(tree)}.`,
+          {
+            span: arg.span,
+            suggestions: conversion(arg, type, 'date'),
+          },
+        );
       return tree;
     });
     const grain = (tree: Checked): ValueType => (tree.kind === 'interval' ? tree.of : typeOf(tree));
@@ -465,9 +490,13 @@ class Checker {
       const type = typeOf(tree);
       if (type === 'blank') return blank('date');
       if (type !== 'date' && type !== 'moment')
-        fail('type_mismatch', `An interval is between dates or moments; “${clip(print(end))}” is ${valueTypeWords[type]}.`, {
-          span: end.span,
-        });
+        fail(
+          'type_mismatch',
+          `An interval is between dates or moments; “${clip(print(end))}” is ${valueTypeWords[type]}.`,
+          {
+            span: end.span,
+          },
+        );
       return tree;
     });
     const of = ends.some((end) => end && typeOf(end) === 'moment') ? 'moment' : 'date';
@@ -493,7 +522,8 @@ class Checker {
     if (isFunction && isField) return undefined;
     const { relation, rest } = relationOf(this.catalog, this.type, first.path, isFunction);
     if (relation === null) return undefined;
-    if (more) fail('syntax', `${e.name} takes the children and one condition; put AND between several.`, { span: more.span });
+    if (more)
+      fail('syntax', `${e.name} takes the children and one condition; put AND between several.`, { span: more.span });
     const inner = new Checker(this.catalog, relation.child, this.context, this.counted);
     const needsValue = fold !== 'has' && fold !== 'count';
     if (needsValue && rest.length === 0)
@@ -503,9 +533,13 @@ class Checker {
     const value = needsValue ? inner.value({ kind: 'name', path: rest, span: first.span }) : null;
     const type = value ? typeOf(value) : 'number';
     if ((fold === 'sum' || fold === 'average') && type !== 'number')
-      fail('type_mismatch', `${e.name} needs a number; “${rest.at(-1)!.name}” is ${this.words(value!)}.`, { span: first.span });
+      fail('type_mismatch', `${e.name} needs a number; “${rest.at(-1)!.name}” is ${this.words(value!)}.`, {
+        span: first.span,
+      });
     if (type === 'list' || type === 'yes_no')
-      fail('type_mismatch', `“${rest.at(-1)!.name}” is ${valueTypeWords[type]}, which has no order.`, { span: first.span });
+      fail('type_mismatch', `“${rest.at(-1)!.name}” is ${valueTypeWords[type]}, which has no order.`, {
+        span: first.span,
+      });
     return {
       kind: 'children',
       fold,
@@ -520,9 +554,13 @@ class Checker {
   private inSelection(e: Call): Checked {
     const [name, reference, more] = e.args;
     if (name?.kind !== 'literal' || name.type !== 'text' || more)
-      return fail('syntax', "in_selection needs the name of a saved selection, such as in_selection('north growers').", {
-        span: name?.span ?? e.span,
-      });
+      return fail(
+        'syntax',
+        "in_selection needs the name of a saved selection, such as in_selection('north growers').",
+        {
+          span: name?.span ?? e.span,
+        },
+      );
     const selection = this.context.selected(name.text, name.span);
     const key =
       reference === undefined
@@ -541,7 +579,9 @@ class Checker {
   }
 
   private me(e: Expression): string {
-    return this.context.me ?? fail('not_permitted', 'Nobody is signed in here, so me() means nobody.', { span: e.span });
+    return (
+      this.context.me ?? fail('not_permitted', 'Nobody is signed in here, so me() means nobody.', { span: e.span })
+    );
   }
 
   private count(span: Span): void {

@@ -5,7 +5,7 @@ import { typeOf, walk, type Checked, type FieldPath, type Step } from './checked
 import type { Env } from './functions/entry';
 import { intervalSql } from './functions/time';
 import type { Arithmetic, Comparison } from './syntax';
-import type { ValueType } from './types';
+import { isClock, type ValueType } from './types';
 
 /** The table aliases of one statement: `r` for the record, `j1`, `j2`… for each path prefix that is joined. */
 export class Scope {
@@ -167,11 +167,6 @@ function canonicalField(at: FieldPath, scope: Scope): Sql {
   }
 }
 
-/** A timestamp without a time zone shows the workspace's clocks. */
-function isClock(dbType: string): boolean {
-  return dbType.startsWith('timestamp') && !dbType.includes('with time zone') && dbType !== 'timestamptz';
-}
-
 function atZone(time: Sql, scope: Scope): Sql {
   return sql`(${time} at time zone ${value(scope.env.timeZone)})`;
 }
@@ -215,7 +210,9 @@ function byDay(op: Comparison, left: Checked, day: Checked, scope: Scope): Sql |
   const column = emit(left.operand, scope);
   const start = (days: number): Sql => {
     const clock = sql`(${canonicalSql(day, scope)} + ${raw(String(days))})::timestamp`;
-    return isClock((left.operand as Extract<Checked, { kind: 'field' }>).at.field.dbType) ? clock : atZone(clock, scope);
+    return isClock((left.operand as Extract<Checked, { kind: 'field' }>).at.field.dbType)
+      ? clock
+      : atZone(clock, scope);
   };
   switch (op) {
     case '=':
@@ -315,4 +312,3 @@ function folded({ fold, value: of }: Extract<Checked, { kind: 'children' }>, inn
   if (fold === 'average') return sql`tantamos.divide(sum(${each}), count(${each}))`;
   return sql`${raw(fold)}(${each})`;
 }
-

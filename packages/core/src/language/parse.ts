@@ -217,14 +217,16 @@ class Parser {
     });
   }
 
-  /** Where a list is expected, one thing in brackets is a list of one. */
+  /** Functions that compare lists take one thing in brackets for a list of one. */
   private argument(of: string): Expression {
-    const open = this.peek();
-    const e = this.or();
-    const bracketed = open.kind === 'symbol' && open.text === '(' && e.kind !== 'list';
-    const wraps = this.tokens[this.at - 1]!.text === ')' && e.span.start > open.span.start;
-    if (!of.startsWith('a_') || !bracketed || !wraps) return e;
-    return { kind: 'list', items: [e], span: cover(open.span, this.tokens[this.at - 1]!.span) };
+    if (!of.startsWith('a_') || !this.isSymbol('(')) return this.or();
+    const open = this.next();
+    return this.nested(open.span, () => {
+      const items = [this.or()];
+      while (this.takeSymbol(',')) items.push(this.or());
+      const close = this.symbol(')', open.span);
+      return { kind: 'list', items, span: cover(open.span, close.span) };
+    });
   }
 
   private temporal(name: Token, type: 'date' | 'moment'): Expression {

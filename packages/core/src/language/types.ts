@@ -43,3 +43,8 @@ export function fieldKindWords(field: Field): string {
   if (field.choices) return 'a choice';
   return baseWords[field.base];
 }
+
+/** A timestamp without a time zone shows the workspace's clocks. */
+export function isClock(dbType: string): boolean {
+  return dbType.startsWith('timestamp') && !dbType.includes('with time zone') && dbType !== 'timestamptz';
+}

@@ -149,7 +149,10 @@ function operandWords(tree: Checked, beside: FieldPath | null = null): string {
     case 'convert':
       return operandWords(tree.operand, beside);
     case 'list':
-      return list(tree.items.map((i) => operandWords(i)), 'and');
+      return list(
+        tree.items.map((i) => operandWords(i)),
+        'and',
+      );
     case 'interval':
       return `${tree.from ? operandWords(tree.from) : 'ever'} to ${tree.to ? operandWords(tree.to) : 'ever'}`;
     case 'children':

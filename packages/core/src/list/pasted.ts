@@ -49,7 +49,9 @@ function pieceOf(said: string, { addresses, types }: Reading): Piece {
 }
 
 function addressIn(said: string): string | null {
-  return /[^\s<>()[\],;:"'“”]+@[^\s<>()[\],;:"'“”@]+/.exec(said.replace(/^mailto:/i, ''))?.[0].replace(/[.!?]+$/, '') ?? null;
+  return (
+    /[^\s<>()[\],;:"'“”]+@[^\s<>()[\],;:"'“”@]+/.exec(said.replace(/^mailto:/i, ''))?.[0].replace(/[.!?]+$/, '') ?? null
+  );
 }
 
 /** `…/growers/123?tab=2` → the grower 123; otherwise the last part of the path that is not empty. */
@@ -68,7 +70,10 @@ function keyInPage(said: string, types: readonly string[]): { entry: string; ofT
 }
 
 function tidy(cell: string): string {
-  return cell.replace(/[\u200b-\u200d\u2060\ufeff]/g, '').replace(/\u00a0/g, ' ').trim();
+  return cell
+    .replace(/[\u200b-\u200d\u2060\ufeff]/g, '')
+    .replace(/\u00a0/g, ' ')
+    .trim();
 }
 
 /** Rows of cells; a quote at a cell's beginning holds separators and line ends until the quote that closes it. */

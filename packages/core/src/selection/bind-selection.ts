@@ -7,7 +7,10 @@ import type { CheckedSelection } from './selection';
 export function questionsOf(selection: CheckedSelection): NameQuestion[] {
   const own = selection.condition ? namesIn(selection.condition) : [];
   const related = selection.related ? questionsOf(selection.related.of) : [];
-  return [...own.map((q) => ({ where: 'filter', ...q })), ...related.map((q) => ({ ...q, where: 'related.of.filter' }))];
+  return [
+    ...own.map((q) => ({ where: 'filter', ...q })),
+    ...related.map((q) => ({ ...q, where: 'related.of.filter' })),
+  ];
 }
 
 /** The selection with every name replaced by the key it means. */

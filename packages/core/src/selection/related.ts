@@ -39,7 +39,8 @@ export function checkRelated(related: Related, type: RecordType, catalog: Catalo
   const depth = Math.min(mostSteps, related.depth ?? mostSteps);
   const self = related.self ?? false;
   const field = within('field', () => fieldOf(how === 'pointed_at' ? of.type : type, related.field));
-  const points = how === 'pointed_at' ? field.refersTo === type.id : how === 'siblings' || field.refersTo === of.type.id;
+  const points =
+    how === 'pointed_at' ? field.refersTo === type.id : how === 'siblings' || field.refersTo === of.type.id;
   if (!points)
     fail('type_mismatch', wrongWay(related, field, type, of.type), {
       where: 'field',
@@ -50,7 +51,9 @@ export function checkRelated(related: Related, type: RecordType, catalog: Catalo
   if (how !== 'pointing_at' && how !== 'pointed_at' && of.type.id !== type.id)
     fail('type_mismatch', `${relatedWords[how]} are of the same type; these are ${of.type.label.toLowerCase()}.`);
   if (how === 'siblings' && field.refersTo === null)
-    fail('type_mismatch', `“${clip(field.name)}” is not a reference, so it tells nobody’s siblings.`, { where: 'field' });
+    fail('type_mismatch', `“${clip(field.name)}” is not a reference, so it tells nobody’s siblings.`, {
+      where: 'field',
+    });
   return { of, how, field, self, depth };
 }
 

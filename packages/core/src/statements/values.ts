@@ -12,7 +12,10 @@ import { conditionOf } from './which';
 export function countedPath(selection: CheckedSelection, catalog: Catalog, column: string): FieldPath {
   const path = resolveColumn(catalog, selection.type, column);
   if (path.field.base === 'other')
-    fail('type_mismatch', `The values of ${path.field.label} cannot be counted: it is of the type ${path.field.dbType}.`);
+    fail(
+      'type_mismatch',
+      `The values of ${path.field.label} cannot be counted: it is of the type ${path.field.dbType}.`,
+    );
   return path;
 }
 
@@ -90,4 +93,3 @@ export function neighbours(selection: CheckedSelection, path: FieldPath, text: s
   return sql`select (max(${column}) filter (where ${column} < ${at}))::text as below,
       (min(${column}) filter (where ${column} > ${at}))::text as above from ${scope.from()}`;
 }
-

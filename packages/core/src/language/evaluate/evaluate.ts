@@ -1,4 +1,5 @@
 import Big from 'big.js';
+import { isClock } from '../types';
 import type { FieldPath, Relation } from '../checked';
 import { typeOf, type Checked } from '../checked';
 import type { Env } from '../functions/entry';
@@ -15,6 +16,7 @@ import {
   Interval,
   lastDay,
   momentFrom,
+  momentOfClock,
   numberOf,
   order,
   startOf,
@@ -39,7 +41,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
   const go = (node: Checked): Value => evaluate(node, record, env);
   switch (tree.kind) {
     case 'field':
-      return fieldValue(tree.at, record.read(tree.at));
+      return fieldValue(tree.at, record.read(tree.at), env);
     case 'value':
       return valueOf(typeOf(tree), tree.text);
     case 'null':
@@ -91,13 +93,15 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
 }
 
 /** A field's text as a value; numbers and dates that the language has no place for are blank. */
-function fieldValue(at: FieldPath, text: string | null): Value {
+function fieldValue(at: FieldPath, text: string | null, env: Env): Value {
   if (text === null) return null;
   const { base, dbType } = at.field;
   if (base === 'list') {
     const item = typeOf({ kind: 'value', dbType: dbType.replace(/\[\]$/, ''), text: '' });
     return itemsOf(text).map((i) => (i === null ? null : valueOf(item, i)));
   }
+  if (base === 'moment' && isClock(dbType))
+    return /^\d{4}-/.test(text) ? boundedMoment(momentOfClock(text, env.timeZone)) : null;
   return valueOf(typeOf({ kind: 'field', at }), text);
 }
 
@@ -109,14 +113,15 @@ function valueOf(type: ReturnType<typeof typeOf>, text: string): Value {
       return text === 'true' || text === 't';
     case 'date':
       return /^\d{4}-\d\d-\d\d$/.test(text) ? dayFrom(text) : null;
-    case 'moment': {
-      if (!/^\d{4}-/.test(text)) return null;
-      const moment = momentFrom(text);
-      return moment >= firstMoment && moment <= lastMoment ? moment : null;
-    }
+    case 'moment':
+      return /^\d{4}-/.test(text) ? boundedMoment(momentFrom(text)) : null;
     default:
       return text;
   }
+}
+
+function boundedMoment(moment: bigint): bigint | null {
+  return moment >= firstMoment && moment <= lastMoment ? moment : null;
 }
 
 const dayMicros = 86_400_000_000n;

@@ -46,8 +46,12 @@ export function charactersOf(text: string): string[] {
 /** Exact number of a text, or null where it is none. */
 export function numberOf(text: string): Big | null {
   const said = trimmed(text);
-  if (!/^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(said) || said.length > 200 || text.length > 1000) return null;
-  const plain = said.replace(/^\+/, '').replace(/^(-?)\./, '$10.').replace(/\.(?=$|[eE])/, '');
+  if (!/^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(said) || said.length > 200 || text.length > 1000)
+    return null;
+  const plain = said
+    .replace(/^\+/, '')
+    .replace(/^(-?)\./, '$10.')
+    .replace(/\.(?=$|[eE])/, '');
   return bounded(new Big(plain));
 }
 
@@ -103,6 +107,17 @@ export function momentFrom(text: string): bigint {
   const seconds = BigInt(dayFrom(day!).number) * 86_400n + BigInt(h! * 3600 + m! * 60 + s!);
   const offset = BigInt(Number(hours) * 3600 + Number(minutes) * 60) * (sign === '-' ? -1n : 1n);
   return (seconds - offset) * 1_000_000n + BigInt(fraction.padEnd(6, '0').slice(0, 6));
+}
+
+/**
+ * The moment at which this zone's clocks show a time (`2026-05-01 08:00:00.5`). Of two, the later, as PostgreSQL has it;
+ * a time that the clocks skip is as far behind the skip as it would have been.
+ */
+export function momentOfClock(text: string, timeZone: string): bigint {
+  const clock = DateTime.fromSQL(text.slice(0, 19).replace('T', ' '), { zone: timeZone });
+  const latest = Math.max(...clock.getPossibleOffsets().map((d) => d.toMillis()));
+  const fraction = /\.(\d+)/.exec(text)?.[1] ?? '';
+  return BigInt(latest) * 1000n + BigInt(fraction.padEnd(6, '0').slice(0, 6));
 }
 
 /** As PostgreSQL writes it in the time zone UTC. */

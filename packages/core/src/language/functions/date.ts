@@ -260,7 +260,7 @@ export const dateFunctions: readonly FunctionEntry[] = [
     group: 'Dates',
     source: 'OpenFormula',
     doc: 'The date a text says as 2026-05-01; blank where it says none.',
-    example: "DATEVALUE(LEFT(note, 10)) < TODAY()",
+    example: 'DATEVALUE(LEFT(note, 10)) < TODAY()',
     parameters: [{ name: 'text', type: 'text' }],
     result: 'date',
     evaluate: ([t]) => {

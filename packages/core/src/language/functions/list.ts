@@ -25,15 +25,36 @@ const compared = (
   ],
   result: 'yes_no',
   evaluate: ([a, b]) => evaluate(a as List, b as List),
-  sql: ([a, b]) =>
-    call === '='
-      ? sql`(${a!} @> ${b!} and ${a!} <@ ${b!})`
-      : sql`(${a!} ${raw(call)} ${b!})`,
+  sql: ([a, b]) => (call === '=' ? sql`(${a!} @> ${b!} and ${a!} <@ ${b!})` : sql`(${a!} ${raw(call)} ${b!})`),
 });
 
 export const listFunctions: readonly FunctionEntry[] = [
-  compared('A_CONTAINS', 'The first list holds all of the second.', "A_CONTAINS(grower.tags, ('steep'))", (a, b) => within(b, a), '@>'),
-  compared('A_CONTAINEDBY', 'All of the first list is in the second.', "A_CONTAINEDBY(grower.tags, ('steep', 'early bloom'))", (a, b) => within(a, b), '<@'),
-  compared('A_EQUALS', 'Both lists hold the same, in any order.', "A_EQUALS(grower.tags, ('steep', 'early bloom'))", (a, b) => within(a, b) && within(b, a), '='),
-  compared('A_OVERLAPS', 'The lists have something in common.', "A_OVERLAPS(grower.tags, ('steep', 'early bloom'))", (a, b) => a.some((x) => within([x], b)), '&&'),
+  compared(
+    'A_CONTAINS',
+    'The first list holds all of the second.',
+    "A_CONTAINS(grower.tags, ('steep'))",
+    (a, b) => within(b, a),
+    '@>',
+  ),
+  compared(
+    'A_CONTAINEDBY',
+    'All of the first list is in the second.',
+    "A_CONTAINEDBY(grower.tags, ('steep', 'early bloom'))",
+    (a, b) => within(a, b),
+    '<@',
+  ),
+  compared(
+    'A_EQUALS',
+    'Both lists hold the same, in any order.',
+    "A_EQUALS(grower.tags, ('steep', 'early bloom'))",
+    (a, b) => within(a, b) && within(b, a),
+    '=',
+  ),
+  compared(
+    'A_OVERLAPS',
+    'The lists have something in common.',
+    "A_OVERLAPS(grower.tags, ('steep', 'early bloom'))",
+    (a, b) => a.some((x) => within([x], b)),
+    '&&',
+  ),
 ];

@@ -76,7 +76,12 @@ function rounded(name: string, doc: string, example: string, mode: 0 | 1 | 3, ca
 function roundAt(x: Big, digits: number, mode: 0 | 1 | 3): Big | null {
   if (digits >= 0) return x.round(digits, mode);
   const unit = new Big(10).pow(-digits);
-  return bounded(x.times(new Big(`1e${digits}`)).round(0, mode).times(unit));
+  return bounded(
+    x
+      .times(new Big(`1e${digits}`))
+      .round(0, mode)
+      .times(unit),
+  );
 }
 
 const extreme = (name: string, doc: string, example: string, sign: 1 | -1, call: string): FunctionEntry => ({
@@ -94,7 +99,13 @@ const extreme = (name: string, doc: string, example: string, sign: 1 | -1, call:
 });
 
 export const numberFunctions: readonly FunctionEntry[] = [
-  rounded('ROUND', 'Rounded to so many digits after the point, halves away from zero.', 'ROUND(total / hives, 2) = 40', 1, 'round_near'),
+  rounded(
+    'ROUND',
+    'Rounded to so many digits after the point, halves away from zero.',
+    'ROUND(total / hives, 2) = 40',
+    1,
+    'round_near',
+  ),
   rounded('ROUNDUP', 'Rounded away from zero.', 'ROUNDUP(total, -2)', 3, 'round_up'),
   rounded('ROUNDDOWN', 'Rounded towards zero.', 'ROUNDDOWN(price_per_hive, 0)', 0, 'round_down'),
   {

@@ -107,8 +107,7 @@ export const textFunctions: readonly FunctionEntry[] = [
       { name: 'length', type: 'number', optional: true },
     ],
     result: 'text',
-    evaluate: ([t, n = new Big(1)]) =>
-      whole(n) < 0 ? null : charactersOf(text(t!)).slice(0, whole(n)).join(''),
+    evaluate: ([t, n = new Big(1)]) => (whole(n) < 0 ? null : charactersOf(text(t!)).slice(0, whole(n)).join('')),
     sql: ([t, n = raw('1')]) => sql`tantamos.part(${t!}, 1, ${n})`,
   },
   {

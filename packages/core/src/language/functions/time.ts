@@ -15,21 +15,97 @@ interface Relation {
 const may = "INTERVAL('2026-05-01', '2026-05-31')";
 const booked = 'INTERVAL(start_on, end_on)';
 const relations: readonly Relation[] = [
-  { name: 'T_AFTER', doc: 'The first begins when the second is over.', example: `T_AFTER(start_on, ${may})`, tests: ['a1>b2'] },
-  { name: 'T_BEFORE', doc: 'The first is over when the second begins.', example: `T_BEFORE(end_on, ${may})`, tests: ['a2<b1'] },
-  { name: 'T_CONTAINS', doc: 'The second lies inside the first and touches no end.', example: `T_CONTAINS(${booked}, DATE('2026-05-10'))`, tests: ['a1<b1', 'a2>b2'] },
-  { name: 'T_DISJOINT', doc: 'They have no time in common.', example: `T_DISJOINT(${booked}, ${may})`, tests: ['a1<=b2', 'a2>=b1'], negated: true },
-  { name: 'T_DURING', doc: 'The first lies inside the second and touches no end.', example: `T_DURING(start_on, ${may})`, tests: ['a1>b1', 'a2<b2'] },
-  { name: 'T_EQUALS', doc: 'Both begin and end together.', example: `T_EQUALS(start_on, DATE('2026-05-01'))`, tests: ['a1=b1', 'a2=b2'] },
-  { name: 'T_FINISHEDBY', doc: 'They end together; the first began before.', example: `T_FINISHEDBY(${booked}, ${may})`, tests: ['a1<b1', 'a2=b2'] },
-  { name: 'T_FINISHES', doc: 'They end together; the first began later.', example: `T_FINISHES(${booked}, ${may})`, tests: ['a1>b1', 'a2=b2'] },
-  { name: 'T_INTERSECTS', doc: 'They have some time in common.', example: `T_INTERSECTS(${booked}, ${may})`, tests: ['a1<=b2', 'a2>=b1'] },
-  { name: 'T_MEETS', doc: 'The first ends where the second begins.', example: `T_MEETS(${booked}, ${may})`, tests: ['a2=b1'] },
-  { name: 'T_METBY', doc: 'The first begins where the second ends.', example: `T_METBY(${booked}, ${may})`, tests: ['a1=b2'] },
-  { name: 'T_OVERLAPPEDBY', doc: 'The first begins inside the second and ends after it.', example: `T_OVERLAPPEDBY(${booked}, ${may})`, tests: ['a1>b1', 'a1<b2', 'a2>b2'] },
-  { name: 'T_OVERLAPS', doc: 'The first begins before the second and ends inside it.', example: `T_OVERLAPS(${booked}, ${may})`, tests: ['a1<b1', 'a2>b1', 'a2<b2'] },
-  { name: 'T_STARTEDBY', doc: 'They begin together; the first ends later.', example: `T_STARTEDBY(${booked}, ${may})`, tests: ['a1=b1', 'a2>b2'] },
-  { name: 'T_STARTS', doc: 'They begin together; the first ends earlier.', example: `T_STARTS(${booked}, ${may})`, tests: ['a1=b1', 'a2<b2'] },
+  {
+    name: 'T_AFTER',
+    doc: 'The first begins when the second is over.',
+    example: `T_AFTER(start_on, ${may})`,
+    tests: ['a1>b2'],
+  },
+  {
+    name: 'T_BEFORE',
+    doc: 'The first is over when the second begins.',
+    example: `T_BEFORE(end_on, ${may})`,
+    tests: ['a2<b1'],
+  },
+  {
+    name: 'T_CONTAINS',
+    doc: 'The second lies inside the first and touches no end.',
+    example: `T_CONTAINS(${booked}, DATE('2026-05-10'))`,
+    tests: ['a1<b1', 'a2>b2'],
+  },
+  {
+    name: 'T_DISJOINT',
+    doc: 'They have no time in common.',
+    example: `T_DISJOINT(${booked}, ${may})`,
+    tests: ['a1<=b2', 'a2>=b1'],
+    negated: true,
+  },
+  {
+    name: 'T_DURING',
+    doc: 'The first lies inside the second and touches no end.',
+    example: `T_DURING(start_on, ${may})`,
+    tests: ['a1>b1', 'a2<b2'],
+  },
+  {
+    name: 'T_EQUALS',
+    doc: 'Both begin and end together.',
+    example: `T_EQUALS(start_on, DATE('2026-05-01'))`,
+    tests: ['a1=b1', 'a2=b2'],
+  },
+  {
+    name: 'T_FINISHEDBY',
+    doc: 'They end together; the first began before.',
+    example: `T_FINISHEDBY(${booked}, ${may})`,
+    tests: ['a1<b1', 'a2=b2'],
+  },
+  {
+    name: 'T_FINISHES',
+    doc: 'They end together; the first began later.',
+    example: `T_FINISHES(${booked}, ${may})`,
+    tests: ['a1>b1', 'a2=b2'],
+  },
+  {
+    name: 'T_INTERSECTS',
+    doc: 'They have some time in common.',
+    example: `T_INTERSECTS(${booked}, ${may})`,
+    tests: ['a1<=b2', 'a2>=b1'],
+  },
+  {
+    name: 'T_MEETS',
+    doc: 'The first ends where the second begins.',
+    example: `T_MEETS(${booked}, ${may})`,
+    tests: ['a2=b1'],
+  },
+  {
+    name: 'T_METBY',
+    doc: 'The first begins where the second ends.',
+    example: `T_METBY(${booked}, ${may})`,
+    tests: ['a1=b2'],
+  },
+  {
+    name: 'T_OVERLAPPEDBY',
+    doc: 'The first begins inside the second and ends after it.',
+    example: `T_OVERLAPPEDBY(${booked}, ${may})`,
+    tests: ['a1>b1', 'a1<b2', 'a2>b2'],
+  },
+  {
+    name: 'T_OVERLAPS',
+    doc: 'The first begins before the second and ends inside it.',
+    example: `T_OVERLAPS(${booked}, ${may})`,
+    tests: ['a1<b1', 'a2>b1', 'a2<b2'],
+  },
+  {
+    name: 'T_STARTEDBY',
+    doc: 'They begin together; the first ends later.',
+    example: `T_STARTEDBY(${booked}, ${may})`,
+    tests: ['a1=b1', 'a2>b2'],
+  },
+  {
+    name: 'T_STARTS',
+    doc: 'They begin together; the first ends earlier.',
+    example: `T_STARTS(${booked}, ${may})`,
+    tests: ['a1=b1', 'a2<b2'],
+  },
 ];
 
 const signs: Readonly<Record<string, (order: number) => boolean>> = {
@@ -67,11 +143,13 @@ export const timeFunctions: readonly FunctionEntry[] = relations.map(({ name, do
   result: 'yes_no',
   evaluate: ([a, b]) => {
     const ends: Record<string, Value | typeof below | typeof above> = { ...endsOf('a', a!), ...endsOf('b', b!) };
-    const all = both(tests.map((t) => {
-      const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
-      const found = orderEnds(ends[left!]!, ends[right!]!);
-      return found === null ? null : signs[sign!]!(found);
-    }));
+    const all = both(
+      tests.map((t) => {
+        const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
+        const found = orderEnds(ends[left!]!, ends[right!]!);
+        return found === null ? null : signs[sign!]!(found);
+      }),
+    );
     return all === null ? null : all !== Boolean(negated);
   },
   sql: ([a, b]) => {

@@ -59,7 +59,8 @@ create function tantamos.round_up(x numeric, digits numeric) returns numeric lan
     case when trunc(x, tantamos.places(digits)) = x then 0
       else sign(x) * ('1e' || (-tantamos.places(digits)))::numeric end) end;
 
--- A number small enough to count characters or days with.
+-- A number small enough to count characters or days with: total, since the planner may work it out beforehand even
+-- where a CASE would not come to it.
 create function tantamos.countable(x numeric) returns integer language sql immutable parallel safe
   return case when x is not null then trunc(greatest(-2e9, least(2e9, x)))::int end;
 
@@ -152,7 +153,7 @@ create function tantamos.as_text(x timestamptz) returns text language sql immuta
     || regexp_replace(to_char(x at time zone 'UTC', '.US'), '\.?0+$', '') || '+00';
 
 create function tantamos.is_blank(x anyelement) returns boolean language sql immutable parallel safe
-  return x is null;
+  as $$ select x is null $$;
 create function tantamos.is_blank(x text) returns boolean language sql immutable parallel safe
   return x is null or x = '';
 
@@ -161,7 +162,7 @@ create function tantamos.bounded(d date) returns date language sql immutable par
   return case when d between date '0001-01-01' and date '9999-12-31' then d end;
 create function tantamos.day_plus(d date, days numeric) returns date language sql immutable parallel safe
   return case when abs(days) <= 4000000 and d between date '0001-01-01' and date '9999-12-31' then
-    case when (d - date '0001-01-01') + trunc(days) between 0 and 3652058 then d + trunc(days)::int end end;
+    case when (d - date '0001-01-01') + trunc(days) between 0 and 3652058 then d + tantamos.countable(days) end end;
 create function tantamos.moment_of(micros bigint) returns timestamptz language sql immutable parallel safe
   return timestamptz '1970-01-01T00:00Z' + (micros / 86400000000) * interval '24 hours'
     + (micros % 86400000000) * interval '1 microsecond';
@@ -181,7 +182,7 @@ create function tantamos.weekday(d date, type numeric) returns numeric language 
 create function tantamos.months_on(d date, months numeric) returns date language sql immutable parallel safe
   return case when (extract(year from d) * 12 + extract(month from d) - 1 + trunc(greatest(-1e7, least(1e7, months))))
       between 12 and 119999
-    then (d + make_interval(months => trunc(months)::int))::date end;
+    then (d + make_interval(months => tantamos.countable(months)))::date end;
 create function tantamos.month_end(d date, months numeric) returns date language sql immutable parallel safe
   return (tantamos.months_on(date_trunc('month', d::timestamp)::date, months)::timestamp + interval '1 month - 1 day')::date;
 create function tantamos.date_difference(a date, b date, unit text) returns numeric

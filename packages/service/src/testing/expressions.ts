@@ -1,0 +1,228 @@
+import { functions } from '@tantamos/core';
+import fc from 'fast-check';
+
+// Well-typed expressions as people would write them, by the type of their value.
+
+const quoted = (t: string): string => `'${t.replaceAll("'", "''")}'`;
+const texts = [
+  '',
+  ' ',
+  'a',
+  'Ab  c ',
+  'É',
+  'é',
+  'ΑΣ',
+  'ß',
+  '12.5',
+  '-3',
+  '2026-05-01',
+  "o'neil",
+  '🐝',
+  'a%b_c',
+  'red',
+  'i̇İ',
+];
+const days = ['2026-05-01', '2024-02-29', '0001-01-01', '9999-12-31', '2026-03-29', '1999-12-31'];
+
+interface Typed {
+  text: string;
+  number: string;
+  'yes/no': string;
+  date: string;
+  moment: string;
+}
+const call = (name: string, ...args: fc.Arbitrary<string>[]): fc.Arbitrary<string> =>
+  fc.tuple(...args).map((a) => `${name}(${a.join(', ')})`);
+const among = (...options: string[]): fc.Arbitrary<string> => fc.constantFrom(...options);
+
+const built = fc.letrec<Typed>((tie) => {
+  const [t, n, y, d, m] = [tie('text'), tie('number'), tie('yes/no'), tie('date'), tie('moment')];
+  const small = fc.integer({ min: -5, max: 40 }).map(String);
+  const optional = (name: string, first: fc.Arbitrary<string>, second: fc.Arbitrary<string>) =>
+    fc.oneof(call(name, first), call(name, first, second));
+  const one = <T>(...options: fc.Arbitrary<T>[]) => fc.oneof({ depthSize: 'small', maxDepth: 4 }, ...options);
+  const time = fc.oneof(
+    d,
+    m,
+    fc.tuple(d, d).map(([a, b]) => `INTERVAL(${a}, ${b})`),
+    m.map((a) => `INTERVAL(${a}, '..')`),
+  );
+  const list = fc.oneof(
+    among('tags', 'parent.tags'),
+    fc.array(t, { minLength: 1, maxLength: 3 }).map((i) => `(${i.join(', ')})`),
+  );
+  const sign = among('=', '<>', '<', '<=', '>', '>=');
+  const compared = (a: fc.Arbitrary<string>, b = a) => fc.tuple(a, sign, b).map(([x, s, z]) => `(${x} ${s} ${z})`);
+  const free = among('', ", (DATE('2026-05-01'), DATE('2026-05-04'))");
+  return {
+    text: one(
+      among('t', 'u', 'TEXT(choice)', 'parent.t', 'parent.parent.u', 'max(samples.parent.t)', 'min(samples.parent.u, i > 0)'),
+      fc.constantFrom(...texts).map(quoted),
+      fc.constant('NULL').map(() => 'COALESCE(NULL, u)'),
+      call('UPPER', t),
+      call('LOWER', t),
+      call('PROPER', t),
+      call('TRIM', t),
+      call('CASEI', t),
+      call('ACCENTI', t),
+      optional('LEFT', t, fc.oneof(small, n)),
+      optional('RIGHT', t, fc.oneof(small, n)),
+      call('MID', t, small, small),
+      call('SUBSTITUTE', t, t, t),
+      call('SUBSTITUTE', t, t, t, small),
+      call('CONCATENATE', t, t, t),
+      call('TEXT', fc.oneof(n, d, m, y, t)),
+      call('pad', t, small, among("'0'", "' '", "'xx'", 't')),
+      call('IF', y, t, t),
+      call('IFS', y, t, y, t),
+      call('SWITCH', t, t, t, t),
+      call('COALESCE', t, t),
+      call('MIN', t, t),
+      call('MAX', t, t),
+    ),
+    number: one(
+      among(
+        'n',
+        'i',
+        'big',
+        'f',
+        'parent.n',
+        'parent.i',
+        'NULL + i',
+        'count(samples.parent)',
+        'count(samples.parent, i > 3)',
+      ),
+      among(
+        'sum(samples.parent.n)',
+        'average(samples.parent.i)',
+        "max(samples.parent.big, t <> '')",
+        'sum(samples.parent.f)',
+      ),
+      fc.oneof(small, among('0.5', '1e20', '123456789012345.678', '-0.001', '1e-20')),
+      fc.tuple(n, among('+', '-', '*', '/', '%', 'div', '^'), n).map(([a, s, b]) => `(${a} ${s} ${b})`),
+      fc.tuple(d, d).map(([a, b]) => `(${a} - ${b})`),
+      optional('ROUND', n, small),
+      optional('ROUNDUP', n, small),
+      optional('ROUNDDOWN', n, small),
+      call('ABS', n),
+      call('INT', n),
+      call('MOD', n, n),
+      call('MIN', n, n, n),
+      call('MAX', n, n),
+      call('LEN', t),
+      call('VALUE', t),
+      call('YEAR', fc.oneof(d, m)),
+      call('MONTH', d),
+      call('DAY', fc.oneof(d, m)),
+      optional('WEEKDAY', d, among('1', '2', '3', '4')),
+      call('DATEDIF', d, d, among("'y'", "'m'", "'d'", "'ym'", "'md'", "'yd'")),
+      fc.tuple(d, d, free).map(([a, b, h]) => `NETWORKDAYS(${a}, ${b}${h})`),
+      call('IF', y, n),
+      call('SWITCH', n, n, n, n, n),
+      call('COALESCE', n, n),
+    ),
+    'yes/no': one(
+      among(
+        'b',
+        'parent.b',
+        'TRUE',
+        'has(samples.parent)',
+        'has(samples.parent, b OR n > parent.n)',
+        't IS NULL', "choice = 'red'", "choice IN ('Blue', 'green')", 'choice = t',
+        'tags IS NOT NULL',
+      ),
+      compared(t),
+      compared(n),
+      compared(d),
+      compared(m),
+      compared(fc.oneof(d, m), fc.oneof(d, m)),
+      compared(
+        among('m', 'c'),
+        fc.constantFrom(...days).map((x) => `DATE('${x}')`),
+      ),
+      fc.tuple(y, y, y).map(([a, b, c]) => `(${a} AND ${b} OR NOT ${c})`),
+      fc.tuple(n, n, n).map(([a, b, c]) => `(${a} BETWEEN ${b} AND ${c})`),
+      fc.tuple(fc.oneof(d, m), d, d).map(([a, b, c]) => `(${a} NOT BETWEEN ${b} AND ${c})`),
+      fc.tuple(t, t, t).map(([a, b, c]) => `(${a} IN (${b}, ${c}))`),
+      fc.tuple(n, n, n).map(([a, b, c]) => `(${a} NOT IN (${b}, ${c}))`),
+      fc
+        .tuple(t, fc.constantFrom('%a%', '_', 'é%', '%\\%%', '%b_c', '', '%.5'))
+        .map(([a, p]) => `(${a} LIKE ${quoted(p)})`),
+      fc
+        .tuple(t, fc.constantFrom('%A%', 'É_', '%'))
+        .map(([a, p]) => `(CASEI(ACCENTI(${a})) LIKE CASEI(ACCENTI(${quoted(p)})))`),
+      call('starts_with', t, t),
+      call('ends_with', t, t),
+      call('contains', t, t),
+      call('ISBLANK', fc.oneof(t, n, d)),
+      ...['A_CONTAINS', 'A_CONTAINEDBY', 'A_EQUALS', 'A_OVERLAPS'].map((f) => call(f, list, list)),
+      ...functions.filter((f) => f.group === 'Times').map((f) => call(f.name, time, time)),
+      call('A_OVERLAPS', fc.constant('nums'), fc.constant('(1, 2)')),
+      call('IF', y, y, y),
+    ),
+    date: one(
+      among('d', 'e', 'parent.d', 'TODAY()', 'max(samples.parent.d)'),
+      fc.constantFrom(...days).map((x) => `DATE('${x}')`),
+      fc.tuple(d, among('+', '-'), fc.oneof(small, n)).map(([a, s, b]) => `(${a} ${s} ${b})`),
+      call('EDATE', d, fc.oneof(small, n)),
+      call('EOMONTH', fc.oneof(d, m), small),
+      call('DATEVALUE', t),
+      fc.tuple(d, small, free).map(([a, b, h]) => `WORKDAY(${a}, ${b}${h})`),
+      call('start_of', d, among("'week'", "'month'", "'quarter'", "'year'")),
+      call('next_weekday', d, among("'monday'", "'sunday'", "'thursday'")),
+      call('IF', y, d, d),
+      call('MAX', d, d),
+      call('COALESCE', d, d),
+    ),
+    moment: one(
+      among('m', 'c', 'parent.m', 'NOW()'),
+      among(
+        "TIMESTAMP('2026-03-29T01:30:00Z')",
+        "TIMESTAMP('2026-05-01T08:00:00.5')",
+        "TIMESTAMP('1999-12-31T23:59:59+05:30')",
+      ),
+      call('IF', y, m, m),
+      call('MIN', m, m),
+      call('COALESCE', m, m),
+    ),
+  };
+});
+export const typed: Record<keyof Typed, fc.Arbitrary<string>> = {
+  text: built.text,
+  number: built.number,
+  'yes/no': built['yes/no'],
+  date: built.date,
+  moment: built.moment,
+};
+
+/** Records full of blanks, odd texts, great numbers and far dates. */
+export function sampleRecords(): object[] {
+  const pick = <T>(all: readonly T[], i: number): T => all[i % all.length]!;
+  const numbers = [null, 0, 1, -1, 0.005, 12345678901.234, -7.5, 3, 99.999];
+  const moments = [
+    null,
+    '2026-03-29T00:30:00Z',
+    '2026-03-28T23:30:00Z',
+    '2026-10-25T01:30:00Z',
+    '1999-12-31T23:59:59.123456Z',
+    '2026-05-01T00:00:00Z',
+  ];
+  return Array.from({ length: 40 }, (_, i) => ({
+    id: i + 1,
+    t: pick([null, ...texts], i),
+    u: pick([...texts, null], i * 7 + 3),
+    n: pick(numbers, i * 5),
+    i: pick([null, 0, 1, 5, -3, 2147483647, -2147483648], i * 3 + 1),
+    big: pick([null, '9223372036854775807', '-5', '7'], i),
+    f: pick([null, 0.1, 1e10, -2.5, 1e300, 'NaN', 'Infinity', 3], i * 3),
+    b: pick([null, true, false], i),
+    d: pick([null, ...days], i * 5 + 2),
+    e: pick([...days, null], i),
+    m: pick(moments, i * 5 + 1),
+    c: pick([...moments, '2026-10-25T02:30:00Z', '2026-03-29T02:30:00Z', '2026-11-01T01:30:00Z'], i)?.replace('Z', '') ?? null,
+    tags: pick([null, '{}', '{a,"b c",É}', '{a,NULL}', '{red,"q\\"x"}'], i),
+    nums: pick([null, '{1,2}', '{3}'], i),
+    choice: pick([null, 'red', 'green', 'Blue'], i * 3),
+    parent: i === 0 ? null : pick([null, 1, 2, 3], i),
+  }));
+}
