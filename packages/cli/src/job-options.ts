@@ -1,11 +1,10 @@
-import { readFileSync } from 'node:fs';
+import type { Client } from '@tantamos/client';
 import type { EditBody, JobBody } from '@tantamos/contract';
 import type { Command } from 'commander';
+import { readFile, readSelection, withSelectionOptions, type SelectionOptions } from './selection-options';
 import { UsageError } from './trouble';
 
-export interface JobOptions {
-  readonly filter?: string;
-  readonly keys?: string;
+export interface JobOptions extends SelectionOptions {
   readonly job?: string;
   readonly set?: EditBody[];
   readonly fill?: EditBody[];
@@ -22,9 +21,7 @@ export function withJobOptions(command: Command): Command {
   const edit =
     (kind: EditBody['kind']) =>
     (text: string, before: EditBody[] = []) => [...before, readEdit(kind, text)];
-  return command
-    .option('-f, --filter <text>', 'which records, in the expression language (OGC CQL2 text)')
-    .option('--keys <list>', 'only these records, by key: a,b,c')
+  return withSelectionOptions(command)
     .option('--set <field=value>', 'give the field this value (again for more fields)', edit('set'))
     .option('--fill <field=value>', 'the same, only where the field is blank', edit('fill'))
     .option('--job <file>', 'the whole job as a JSON file; - for standard input')
@@ -36,10 +33,11 @@ export function withJobOptions(command: Command): Command {
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
 }
 
-export function readJob(type: string | undefined, options: JobOptions): JobBody {
+/** The job that the options and the job file say; a pasted list is sent and matched first. */
+export async function readJob(api: Client, type: string | undefined, options: JobOptions): Promise<JobBody> {
   const given = options.job === undefined ? undefined : readJobFile(options.job);
-  const selection = given?.selection ?? { type: type ?? '' };
-  if (!selection.type) throw new UsageError('Say which type of record: tantamos preview TYPE …');
+  const typeId = given?.selection.type ?? type;
+  if (!typeId) throw new UsageError('Say which type of record: tantamos preview TYPE …');
   if (type !== undefined && given && given.selection.type !== type)
     throw new UsageError(`The job file is about ${given.selection.type}, not ${type}.`);
   const { batchSize, atOnce, pace, askAfter, atMost } = options;
@@ -47,18 +45,7 @@ export function readJob(type: string | undefined, options: JobOptions): JobBody 
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
   );
   return {
-    selection: {
-      ...selection,
-      ...(options.filter === undefined ? {} : { filter: options.filter }),
-      ...(options.keys === undefined
-        ? {}
-        : {
-            keys: options.keys
-              .split(',')
-              .map((k) => k.trim())
-              .filter(Boolean),
-          }),
-    },
+    selection: { ...given?.selection, ...(await readSelection(api, typeId, options)) },
     edits: [...(given?.edits ?? []), ...(options.set ?? []), ...(options.fill ?? [])],
     safety: { ...given?.safety, ...safety },
     ...(options.why === undefined ? (given?.why === undefined ? {} : { why: given.why }) : { why: options.why }),
@@ -80,12 +67,7 @@ function readEdit(kind: EditBody['kind'], text: string): EditBody {
 }
 
 function readJobFile(path: string): JobBody {
-  let text: string;
-  try {
-    text = readFileSync(path === '-' ? 0 : path, 'utf8');
-  } catch (error) {
-    throw new UsageError(`The job file cannot be read: ${(error as Error).message}`);
-  }
+  const text = readFile(path);
   try {
     const job = JSON.parse(text) as JobBody;
     if (typeof job === 'object' && job !== null && typeof job.selection === 'object') return job;

@@ -1,7 +1,13 @@
 import { Command } from 'commander';
 import { exitHelp } from './exit';
 import { tell } from './trouble';
+import { counts } from './verbs/counts';
+import { exporting } from './verbs/export';
 import { find } from './verbs/find';
+import { functions } from './verbs/functions';
+import { match } from './verbs/match';
+import { selection } from './verbs/selection';
+import { values } from './verbs/values';
 import { preview } from './verbs/preview';
 import { record } from './verbs/record';
 import { result } from './verbs/result';
@@ -17,7 +23,19 @@ const program = new Command('tantamos')
   .showSuggestionAfterError()
   .exitOverride()
   .addHelpText('after', exitHelp);
-for (const verb of [signIn, who, types, find, record, preview, run, result, settings, accounts]) verb(program);
+for (const verb of [
+  signIn,
+  who,
+  types,
+  functions,
+  find,
+  values,
+  counts,
+  match,
+  selection,
+  exporting,
+  record,
+  preview, run, result, settings, accounts]) verb(program);
 
 // A reader that has seen enough (head, less) closes the pipe: that is no error.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 1));

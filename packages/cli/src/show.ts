@@ -1,4 +1,4 @@
-import type { JournalRecord, PreviewView, RunView } from '@tantamos/contract';
+import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
 import { equation, outcomeWords, stateWords } from '@tantamos/core';
 import color from 'picocolors';
 import { short } from './ids';
@@ -8,6 +8,7 @@ import { change, moment, number, out, print, talk } from './output';
 export function showPreview(p: PreviewView): void {
   out(color.bold(p.sentence));
   if (p.why) out(`Why: ${p.why}`);
+  if (p.list) out(color.dim(`List: ${p.list.sentence}`));
   out(equation(p.totals, { preview: true }));
   out('');
   print(
@@ -40,6 +41,7 @@ export function showPreview(p: PreviewView): void {
 export function showRun(r: RunView): void {
   out(color.bold(r.sentence));
   if (r.why) out(`Why: ${r.why}`);
+  if (r.list) out(color.dim(`List: ${r.list.sentence}`));
   out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
   out(equation(r.totals));
   for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${short(u.run)}`);
@@ -71,4 +73,23 @@ export function showRecords(records: readonly JournalRecord[], preview: boolean)
     },
     'table',
   );
+}
+
+/** How each part of a selection narrows it, and what to try where nothing is left. */
+export function showExplained(e: Explained, typeLabel: string): void {
+  const rows: (string | number | null)[][] = [[`all ${typeLabel.toLowerCase()}`, number(e.all), null, null]];
+  if (e.base !== e.all) rows.push(['related', number(e.base), null, null]);
+  e.conditions.forEach((c, i) => {
+    const before = i === 0 ? e.base : e.conditions[i - 1]!.after;
+    const note = c.alone === 0 ? 'no record at all' : c.after === before && before > 0 ? 'leaves nothing out' : null;
+    rows.push([c.text, number(c.after), number(c.without), note]);
+  });
+  if (e.afterList !== null) rows.push(['on the list', number(e.afterList), null, null]);
+  if (e.afterTake !== null) rows.push(['first or at random', number(e.afterTake), null, null]);
+  if (e.afterPicks !== null) rows.push(['picked and dropped', number(e.afterPicks), null, null]);
+  print({ columns: ['stage', 'left', 'without it', ''], numbers: ['left', 'without it'], rows }, 'table');
+  for (const c of e.conditions)
+    if (c.nearest.length > 0)
+      out(color.yellow(`! ${c.text}: what does occur: ${c.nearest.map((n) => n.text).join(', ')}`));
+  if (e.circles > 0) out(color.yellow(`! ${number(e.circles)} records are in a circle; each was taken once`));
 }

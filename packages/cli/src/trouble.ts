@@ -11,6 +11,7 @@ const codes: Record<string, number> = {
   nothing_to_do: exitCodes.nothingToDo,
   nothing_to_undo: exitCodes.nothingToDo,
   already_undone: exitCodes.nothingToDo,
+  unknown_entries: exitCodes.stoppedByLimit,
   over_limit: exitCodes.stoppedByLimit,
   expect_mismatch: exitCodes.stoppedByLimit,
   expect_required: exitCodes.stoppedByLimit,
@@ -37,8 +38,9 @@ export function tell(error: unknown, filter?: string): number {
 export function problemText(problem: Problem, filter?: string): string {
   const place = problem.where && problem.where !== 'filter' ? ` (${problem.where})` : '';
   const lines = [`${color.red('error:')} ${problem.message}${place}`];
-  if (problem.span && filter !== undefined && (problem.where ?? 'filter') === 'filter')
-    lines.push(...caret(filter, problem.span));
+  const text = problem.text ?? filter;
+  if (problem.span && text !== undefined && (problem.where ?? 'filter') === 'filter')
+    lines.push(...caret(text, problem.span));
   if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
   return lines.join('\n');
 }

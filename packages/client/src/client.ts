@@ -46,6 +46,51 @@ export class Client {
   history = (type: string, key: string) =>
     this.json<a.HistoryView[]>('GET', path`/api/types/${type}/records/${key}/history`);
 
+  lookup = (type: string, q: string, signal?: AbortSignal) =>
+    this.json<a.LookedUp[]>('GET', path`/api/types/${type}/lookup` + search({ q }), undefined, { signal });
+  pointers = (type: string, key: string) =>
+    this.json<a.PointerView[]>('GET', path`/api/types/${type}/records/${key}/pointers`);
+  values = (type: string, body: a.ValuesBody, signal?: AbortSignal) =>
+    this.json<a.FieldValues[]>('POST', path`/api/types/${type}/values`, body, { signal });
+  cross = (type: string, body: a.CrossBody, signal?: AbortSignal) =>
+    this.json<a.Crossed>('POST', path`/api/types/${type}/cross`, body, { signal });
+  explain = (type: string, body: a.ExplainBody, signal?: AbortSignal) =>
+    this.json<a.Explained>('POST', path`/api/types/${type}/explain`, body, { signal });
+  functions = () => this.json<a.FunctionView[]>('GET', '/api/functions');
+
+  paste = (body: a.PasteBody, signal?: AbortSignal) =>
+    this.json<a.ListReportView>('POST', '/api/lists', body, { signal });
+  list = (id: string) => this.json<a.ListReportView>('GET', path`/api/lists/${id}`);
+  listLines = (id: string, query: { of?: a.ListPageQuery['of']; limit?: number; after?: number }) =>
+    this.json<a.ListPage>('GET', path`/api/lists/${id}/lines` + search(query));
+  chooseInList = (id: string, body: a.ListChoicesBody) =>
+    this.json<a.ListReportView>('PUT', path`/api/lists/${id}/choices`, body);
+
+  selections = () => this.json<a.SavedSelectionView[]>('GET', '/api/selections');
+  selection = (name: string) => this.json<a.SavedSelectionView>('GET', path`/api/selections/${name}`);
+  selectionVersions = (name: string) => this.json<a.SavedVersionView[]>('GET', path`/api/selections/${name}/versions`);
+  saveSelection = (body: a.SavedSelectionBody) => this.json<a.SavedSelectionView>('POST', '/api/selections', body);
+  countSelection = (name: string) => this.json<a.SavedSelectionView>('POST', path`/api/selections/${name}/count`);
+  dropSelection = (name: string) => this.json<void>('DELETE', path`/api/selections/${name}`);
+  selectionsFile = async () => (await this.send('GET', '/api/selections-file')).text();
+  importSelections = (body: a.ImportBody) =>
+    this.json<a.SavedSelectionView[]>('POST', '/api/selections-file', body);
+
+  keptCounts = () => this.json<a.KeptCountsView[]>('GET', '/api/counts');
+  keepCounts = (body: a.KeepCountsBody) => this.json<a.KeptCountsView>('POST', '/api/counts', body);
+  compareCounts = (id: string) => this.json<a.ComparedCounts>('GET', path`/api/counts/${id}`);
+  dropCounts = (id: string) => this.json<void>('DELETE', path`/api/counts/${id}`);
+
+  /** All selected records as a file: how many there will be, and its bytes. */
+  async exportRecords(
+    type: string,
+    body: a.ExportBody,
+    signal?: AbortSignal,
+  ): Promise<{ count: number; bytes: ReadableStream<Uint8Array> }> {
+    const response = await this.send('POST', path`/api/types/${type}/export`, body, { signal });
+    return { count: Number(response.headers.get('Tantamos-Records')), bytes: response.body! };
+  }
+
   sample = (body: a.SampleBody, signal?: AbortSignal) =>
     this.json<a.SampleView>('POST', '/api/jobs/sample', body, { signal });
   draft = () => this.json<a.Draft>('GET', '/api/draft');

@@ -197,6 +197,12 @@ export const routes = {
     summary: 'Its versions, newest first',
     answer: 'SavedVersionView[]',
   }),
+  countSelection: route({
+    method: 'post',
+    path: '/api/selections/:name/count',
+    summary: 'Count its records now; the count stays with it',
+    answer: 'SavedSelectionView',
+  }),
   dropSelection: route({
     method: 'delete',
     path: '/api/selections/:name',

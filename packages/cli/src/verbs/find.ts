@@ -1,13 +1,14 @@
 import type { Client } from '@tantamos/client';
-import type { Found } from '@tantamos/contract';
+import type { Explained, Found, SelectionBody } from '@tantamos/contract';
 import { number, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { exitCodes } from '../exit';
 import { wholeNumber } from '../job-options';
+import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
+import { showExplained } from '../show';
 import { acting, type Verb } from './verb';
 
-interface Options {
-  readonly filter?: string;
+interface Options extends SelectionOptions {
   readonly show?: string;
   readonly sort?: string;
   readonly limit: number;
@@ -15,11 +16,9 @@ interface Options {
 }
 
 export const find: Verb = (program) => {
-  program
-    .command('find')
-    .argument('<type>')
-    .description('find records, and count them')
-    .option('-f, --filter <text>', 'which records, in the expression language (OGC CQL2 text)')
+  withSelectionOptions(
+    program.command('find').argument('<type>').description('find records, and count them'),
+  )
     .option('--show <columns>', 'fields or paths, such as reference,grower.name')
     .option('--sort <columns>', 'fields or paths; - before one for descending')
     .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)
@@ -27,7 +26,9 @@ export const find: Verb = (program) => {
     .action(
       acting(async (type: string, o: Options) => {
         const format = readFormat(o.format);
-        const pages = await findPages(client(), type, o);
+        const api = client();
+        const selection = await readSelection(api, type, o);
+        const pages = await findPages(api, selection, o);
         const { columns, numberMatched } = pages[0]!;
         const rows = pages.flatMap((p) => p.records.map((r) => r.values.map((v) => v.label ?? v.value)));
         print(
@@ -40,15 +41,44 @@ export const find: Verb = (program) => {
         );
         const matched = numberMatched ?? rows.length;
         talk(`${number(matched)} matched${rows.length < matched ? `, ${number(rows.length)} shown` : ''}`);
+        if (matched === 0 && format === 'table' && saysWhich(o)) await showWhy(api, selection);
         return matched === 0 ? exitCodes.nothingToDo : exitCodes.done;
+      }),
+    );
+
+  withSelectionOptions(
+    program
+      .command('explain')
+      .argument('<type>')
+      .description('how each part of a selection narrows it; what does occur where a value does not'),
+  )
+    .option('--format <format>', 'table or json', 'table')
+    .action(
+      acting(async (type: string, o: Options) => {
+        const api = client();
+        const selection = await readSelection(api, type, o);
+        const format = readFormat(o.format);
+        if (format === 'table') return showWhy(api, selection);
+        print({ columns: [], rows: [] }, 'json', await explained(api, selection));
       }),
     );
 };
 
+async function showWhy(api: Client, selection: SelectionBody): Promise<void> {
+  const e = await explained(api, selection);
+  const type = await api.type(selection.type);
+  talk(e.sentence);
+  showExplained(e, type.label);
+}
+
+function explained(api: Client, { type, ...parts }: SelectionBody): Promise<Explained> {
+  return api.explain(type, { ...parts, near: true });
+}
+
 /** As many pages of at most 1,000 as the limit asks for; the first one counts. */
-async function findPages(api: Client, type: string, o: Options): Promise<Found[]> {
+async function findPages(api: Client, { type, ...parts }: SelectionBody, o: Options): Promise<Found[]> {
   const list = (text?: string): string[] | undefined => text?.split(',').map((c) => c.trim());
-  const ask = { filter: o.filter, columns: list(o.show), sort: list(o.sort) };
+  const ask = { ...parts, columns: list(o.show), sort: list(o.sort) };
   const pages = [await api.find(type, { ...ask, limit: Math.min(1000, o.limit), count: 'exact' })];
   let left = o.limit - pages[0]!.numberReturned;
   for (let next = pages[0]!.next; next !== null && left > 0;) {

@@ -22,7 +22,7 @@ export const preview: Verb = (program) => {
     .action(
       acting(async (type: string | undefined, o: JobOptions & { format: string }) => {
         const api = client();
-        return finish(api, await api.makePreview(readJob(type, o), randomUUID()), o.format);
+        return finish(api, await api.makePreview(await readJob(api, type, o), randomUUID()), o.format);
       }),
     );
 

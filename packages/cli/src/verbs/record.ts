@@ -33,4 +33,18 @@ export const record: Verb = (program) => {
         }
       }),
     );
+
+  program
+    .command('pointers')
+    .arguments('<type> <key>')
+    .description('everything that points at one record, by type and field, counted')
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
+    .action(
+      acting(async (type: string, key: string, o: { format: string }) => {
+        const all = await client().pointers(type, key);
+        const rows = all.map((p) => [p.type, p.field, p.count, `tantamos find ${p.type} -f "${p.field} = ${key}"`]);
+        print({ columns: ['type', 'field', 'records', 'look'], numbers: ['records'], rows }, readFormat(o.format), all);
+        if (all.length === 0) out('Nothing points at this record.');
+      }),
+    );
 };

@@ -1,6 +1,7 @@
 import type { Catalog } from '../catalog/catalog';
 import { bind, boundText, namesIn, type Answers } from '../language/bind';
 import { walkOwn, type NameQuestion } from '../language/checked';
+import { within } from '../problem';
 import type { CheckedSelection } from './selection';
 
 /** Every name in a selection that must be looked up, those of what it is related to among them. */
@@ -18,6 +19,7 @@ export function bindSelection(selection: CheckedSelection, answers: Answers, cat
   const { condition, related, source } = selection;
   if (!condition && !related) return selection;
   const asks: string[] = [];
+  const bound = condition && within('filter', () => bind(condition, answers, catalog));
   if (condition && source !== null)
     walkOwn(condition, (node) => {
       if (node.kind === 'children') asks.push(slice(source, node.span, namesIn(condition), answers, catalog));
@@ -25,8 +27,8 @@ export function bindSelection(selection: CheckedSelection, answers: Answers, cat
     });
   return {
     ...selection,
-    condition: condition && bind(condition, answers, catalog),
-    related: related && { ...related, of: bindSelection(related.of, answers, catalog) },
+    condition: bound,
+    related: related && within('related', () => ({ ...related, of: bindSelection(related.of, answers, catalog) })),
     asks,
   };
 }

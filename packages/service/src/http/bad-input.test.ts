@@ -33,7 +33,7 @@ describe('bad input gets a clear answer and loses nothing', () => {
     ["(status = 'draft'", 'syntax', [0, 1], []],
     ['note = NULL', 'syntax', [7, 11], []],
     ['status.name = 1', 'type_mismatch', [0, 6], []],
-    ["nosuch(status) = 'x'", 'syntax', [0, 6], []],
+    ["nosuch(status) = 'x'", 'unknown_function', [0, 6], []],
     ['status ~ 1', 'syntax', [7, 8], []],
   ])('%s', async (filter, code, span, suggestions) => {
     const problem = (await filtered(filter)).problems[0]!;

@@ -1,8 +1,10 @@
 import type { ImportBody, SavedSelectionBody, SavedSelectionView } from '@tantamos/contract';
-import { fail, parse, ProblemError, textOfJson, toJsonValue, within, type Selection } from '@tantamos/core';
+import { countRecords, fail, parse, ProblemError, textOfJson, toJsonValue, within, type Selection } from '@tantamos/core';
 import type { Services } from '../../services';
 import type { Handler } from '../handler';
 import { sent } from '../handler';
+import { asProblem } from '../../database/problems';
+import { gone, longestSearch } from '../patience';
 import { seenSelection } from '../seen-type';
 import { placed, plainSelection } from '../selection';
 
@@ -30,6 +32,17 @@ export const saveSelection: Handler<SavedSelectionBody> = async ({ services, per
     services.saved.save(person, { name, said, note, open, version, anyway }),
   );
   return labelled(services, saved);
+};
+
+export const countSelection: Handler = async ({ services, person, params, res }) => {
+  const saved = await services.saved.get(person, params.name!);
+  await seenSelection(services, person, saved.selection);
+  const { selection } = await services.compiler.selection(person, saved.selection);
+  const [counted] = await services.database
+    .askWithin<{ count: number }>(countRecords(selection), longestSearch, gone(res))
+    .catch(asProblem);
+  await services.saved.counted(saved.id, counted?.count ?? 0);
+  return labelled(services, await services.saved.get(person, saved.name));
 };
 
 export const dropSelection: Handler = async ({ services, person, params }) =>

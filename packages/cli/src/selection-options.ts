@@ -1,0 +1,179 @@
+import { readFileSync } from 'node:fs';
+import type { Client } from '@tantamos/client';
+import type { ListReportView, RelatedBody, SelectionBody, SelectionParts, TakeBody } from '@tantamos/contract';
+import type { Command } from 'commander';
+import { wholeNumber } from './job-options';
+import { number, talk } from './output';
+import { UsageError } from './trouble';
+
+export interface SelectionOptions {
+  readonly filter?: string;
+  readonly selection?: string;
+  readonly related?: string[];
+  readonly withItself?: boolean;
+  readonly steps?: number;
+  readonly list?: string;
+  readonly match?: string;
+  readonly several?: string;
+  readonly unknown?: string;
+  readonly first?: number;
+  readonly by?: string;
+  readonly random?: number;
+  readonly seed?: string;
+  readonly per?: string;
+  readonly keys?: string;
+  readonly drop?: string;
+}
+
+/** The options that say which records. */
+export function withSelectionOptions(command: Command): Command {
+  const again = (text: string, before: string[] = []): string[] => [...before, text];
+  return command
+    .option('-f, --filter <text>', 'which records: OGC CQL2, as text or as JSON')
+    .option('--selection <name>', 'only those in this saved selection')
+    .option(
+      '--related <relation>',
+      `relatives of others: "grower of growers: valley = 'north'" (those whose grower is one of these), "grower from invoices: …" (the growers of these), "same parent: …", "under parent: …", "above parent: …"; again to chain`,
+      again,
+    )
+    .option('--with-itself', 'with same, under and above: these themselves too')
+    .option('--steps <n>', 'with under and above: so many steps at most', wholeNumber('--steps'))
+    .option('--list <file>', 'only those on this pasted list, in whatever shape; - for standard input')
+    .option('--match <fields>', 'with --list: fields or paths to match, such as email or code,name')
+    .option('--several <how>', 'with --list: entries that several records fit: all or none', oneOf('--several', 'all', 'none'))
+    .option('--unknown <how>', 'with --list: entries that no record fits: stop or skip', oneOf('--unknown', 'stop', 'skip'))
+    .option('--first <n>', 'only the first N', wholeNumber('--first'))
+    .option('--by <columns>', 'with --first: by these fields; - before one for descending')
+    .option('--random <n>', 'only N at random; the same again for the same --seed', wholeNumber('--random'))
+    .option('--seed <text>', 'with --random: any text')
+    .option('--per <field>', 'with --first and --random: so many for each value of this field')
+    .option('--keys <list>', 'only these records, by key: a,b,c')
+    .option('--drop <list>', 'without these records, by key: a,b,c');
+}
+
+/** What the options say; a list is sent and matched first, its report told. */
+export async function readSelection(api: Client, type: string, o: SelectionOptions): Promise<SelectionBody> {
+  return { type, ...(await readParts(api, type, o)) };
+}
+
+async function readParts(api: Client, type: string, o: SelectionOptions): Promise<SelectionParts> {
+  const filter = joined(o.filter, o.selection);
+  const related = o.related ? readRelated(type, o.related, o) : undefined;
+  const take = readTake(o);
+  const list = o.list === undefined ? undefined : await pasted(api, type, o);
+  return {
+    ...(related ? { related } : {}),
+    ...(filter === undefined ? {} : { filter, 'filter-lang': isJson(filter) ? 'cql2-json' : 'cql2-text' }),
+    ...(list
+      ? {
+          list: {
+            id: list.id,
+            ...(o.several ? { several: o.several as 'all' | 'none' } : {}),
+            ...(o.unknown ? { unknown: o.unknown as 'stop' | 'skip' } : {}),
+          },
+        }
+      : {}),
+    ...(take ? { take } : {}),
+    ...(o.keys === undefined ? {} : { keys: commas(o.keys) }),
+    ...(o.drop === undefined ? {} : { drop: commas(o.drop) }),
+  };
+}
+
+/** True where any option narrows the type. */
+export function saysWhich(o: SelectionOptions): boolean {
+  return [o.filter, o.selection, o.related, o.list, o.first, o.random, o.keys, o.drop].some((v) => v !== undefined);
+}
+
+export function commas(text: string): string[] {
+  return text
+    .split(',')
+    .map((t) => t.trim())
+    .filter(Boolean);
+}
+
+export function readFile(path: string): string {
+  try {
+    return readFileSync(path === '-' ? 0 : path, 'utf8');
+  } catch (error) {
+    throw new UsageError(`${path} cannot be read: ${(error as Error).message}`);
+  }
+}
+
+export function tellReport(report: ListReportView): void {
+  talk(report.sentence);
+  for (const t of report.byType)
+    if (t.several > 0) talk(`  ${number(t.several)} entries fit several ${t.label.toLowerCase()}`);
+  for (const e of report.elsewhere)
+    talk(`  ${number(e.count)} of the unknown are the ${e.field} of ${e.label.toLowerCase()}`);
+}
+
+async function pasted(api: Client, type: string, o: SelectionOptions): Promise<ListReportView> {
+  if (o.match === undefined)
+    throw new UsageError('Say which field the list is to match: --match email, for instance.');
+  const report = await api.paste({ text: readFile(o.list!), targets: [{ type, fields: commas(o.match) }] });
+  tellReport(report);
+  return report;
+}
+
+function isJson(filter: string): boolean {
+  return filter.trim().startsWith('{');
+}
+
+function joined(filter: string | undefined, selection: string | undefined): string | undefined {
+  if (selection === undefined) return filter;
+  const inside = `in_selection('${selection.replaceAll("'", "''")}')`;
+  if (filter === undefined || filter.trim() === '') return inside;
+  if (isJson(filter))
+    throw new UsageError('Together with --selection the filter must be CQL2 text; or use in_selection inside the JSON.');
+  return `(${filter}) AND ${inside}`;
+}
+
+function readTake(o: SelectionOptions): TakeBody | undefined {
+  if (o.first !== undefined && o.random !== undefined) throw new UsageError('--first and --random exclude each other.');
+  if (o.first === undefined && o.random === undefined) {
+    if (o.by ?? o.seed ?? o.per) throw new UsageError('--by, --seed and --per need --first or --random.');
+    return undefined;
+  }
+  return {
+    count: (o.first ?? o.random)!,
+    ...(o.by === undefined ? {} : { order: commas(o.by) }),
+    ...(o.random === undefined ? {} : { seed: o.seed ?? 'tantamos' }),
+    ...(o.per === undefined ? {} : { per: o.per }),
+  };
+}
+
+const shapes = /^\s*(?:(same|under|above)\s+([^\s:]+)|([^\s:]+)\s+(of|from)\s+([^\s:]+))\s*(?::([\s\S]*))?$/i;
+
+/** Each is about the records before it: the last one is where the chain begins. */
+function readRelated(type: string, relations: readonly string[], o: SelectionOptions): RelatedBody {
+  const [first, ...rest] = relations;
+  const hit = shapes.exec(first!);
+  if (!hit)
+    throw new UsageError(
+      `--related takes "FIELD of TYPE: filter", "FIELD from TYPE: filter", or "same|under|above FIELD: filter", not “${first}”.`,
+    );
+  const [, family, alongField, field, preposition, other, filter] = hit;
+  const ofType = other ?? type;
+  const hows = { same: 'siblings', under: 'descendants', above: 'ancestors', of: 'pointing_at', from: 'pointed_at' } as const;
+  const how = hows[(family ?? preposition)!.toLowerCase() as keyof typeof hows];
+  const of: SelectionBody = {
+    type: ofType,
+    ...(filter?.trim() ? { filter: filter.trim() } : {}),
+    ...(rest.length > 0 ? { related: readRelated(ofType, rest, o) } : {}),
+  };
+  const own = family !== undefined;
+  return {
+    of,
+    how,
+    field: (alongField ?? field)!,
+    ...(own && o.withItself ? { self: true } : {}),
+    ...(o.steps !== undefined && how !== 'siblings' && own ? { depth: o.steps } : {}),
+  };
+}
+
+function oneOf(option: string, ...words: string[]) {
+  return (text: string): string => {
+    if (!words.includes(text)) throw new UsageError(`${option} is ${words.join(' or ')}, not “${text}”.`);
+    return text;
+  };
+}

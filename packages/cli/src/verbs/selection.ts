@@ -1,0 +1,117 @@
+import { writeFileSync } from 'node:fs';
+import { exitCodes } from '../exit';
+import { moment, number, out, print, readFormat, talk } from '../output';
+import { readFile, readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
+import { client } from '../session';
+import { UsageError } from '../trouble';
+import { acting, type Verb } from './verb';
+
+export const selection: Verb = (program) => {
+  const group = program.command('selection').description('selections saved under names');
+  group
+    .command('list', { isDefault: true })
+    .description('mine, and those open to all')
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
+    .action(
+      acting(async (o: { format: string }) => {
+        const all = await client().selections();
+        const rows = all.map((s) => [
+          s.name,
+          s.type,
+          s.open ? 'all' : 'me',
+          s.owner,
+          s.version,
+          s.lastCount === null ? null : `${number(s.lastCount)} (${moment(s.countedAt!)})`,
+          s.note,
+        ]);
+        print({ columns: ['name', 'type', 'open to', 'owner', 'version', 'last count', 'note'], rows }, readFormat(o.format), all);
+        if (all.length === 0) talk('None yet: tantamos selection save NAME TYPE -f …');
+      }),
+    );
+  withSelectionOptions(
+    group.command('save').arguments('<name> <type>').description('save which records under a name, or a new version of it'),
+  )
+    .option('--note <text>', 'what it is for')
+    .option('--open', 'open to all')
+    .option('--anyway', 'although other selections rest on it')
+    .action(
+      acting(async (name: string, type: string, o: SelectionOptions & { note?: string; open?: boolean; anyway?: boolean }) => {
+        if (!saysWhich(o)) throw new UsageError('Say which records: -f, --list, --related …');
+        const api = client();
+        const chosen = await readSelection(api, type, o);
+        await api.saveSelection({ name, selection: chosen, note: o.note, open: o.open, anyway: o.anyway });
+        const saved = await api.countSelection(name);
+        talk(`Saved “${saved.name}”, version ${saved.version}: ${number(saved.lastCount!)} ${saved.typeLabel.toLowerCase()}.`);
+      }),
+    );
+  group
+    .command('show')
+    .argument('<name>')
+    .description('what it says, its count now, its versions, what rests on it')
+    .option('--format <format>', 'table or json', 'table')
+    .action(
+      acting(async (name: string, o: { format: string }) => {
+        const api = client();
+        const [s, versions] = await Promise.all([api.countSelection(name), api.selectionVersions(name)]);
+        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...s, versions });
+        out(`${s.name}: ${number(s.lastCount!)} ${s.typeLabel.toLowerCase()} now`);
+        if (s.note) out(s.note);
+        out(`${s.open ? 'Open to all' : 'Private'}, saved by ${s.owner}`);
+        if (s.usedBy.length > 0) out(`Used by ${s.usedBy.join(', ')}`);
+        out('');
+        const rows = versions.map((v) => [v.version, moment(v.changedAt), v.changedBy, said(v.selection)]);
+        print({ columns: ['version', 'saved', 'by', 'says'], rows }, 'table');
+      }),
+    );
+  group
+    .command('delete')
+    .argument('<name>')
+    .action(
+      acting(async (name: string) => {
+        await client().dropSelection(name);
+        talk(`Deleted “${name}”.`);
+      }),
+    );
+  group
+    .command('export')
+    .argument('[file]')
+    .description('all of them as a JSON file, filters in CQL2 JSON; to standard output without a file')
+    .action(
+      acting(async (file: string | undefined) => {
+        const text = await client().selectionsFile();
+        if (file === undefined) return out(text);
+        writeFileSync(file, text);
+        talk(`Written to ${file}.`);
+      }),
+    );
+  group
+    .command('import')
+    .argument('<file>', '- for standard input')
+    .option('--taken <how>', 'where a name is taken: refuse, skip or replace', 'refuse')
+    .action(
+      acting(async (file: string, o: { taken: string }) => {
+        if (!['refuse', 'skip', 'replace'].includes(o.taken))
+          throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
+        const saved = await client().importSelections({
+          file: readJson(file),
+          taken: o.taken as 'refuse' | 'skip' | 'replace',
+        });
+        talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((s) => s.name).join(', ')}.`);
+        return saved.length === 0 ? exitCodes.nothingToDo : exitCodes.done;
+      }),
+    );
+};
+
+function readJson(file: string): Record<string, unknown> {
+  const text = readFile(file);
+  try {
+    return JSON.parse(text) as Record<string, unknown>;
+  } catch {
+    throw new UsageError(`${file} is not JSON.`);
+  }
+}
+
+function said({ filter, type: _, ...rest }: { filter?: string; type: string }): string {
+  const more = Object.keys(rest).length > 0 ? JSON.stringify(rest) : '';
+  return [filter, more].filter(Boolean).join(' ');
+}
