@@ -35,7 +35,13 @@ for (const verb of [
   selection,
   exporting,
   record,
-  preview, run, result, settings, accounts]) verb(program);
+  preview,
+  run,
+  result,
+  settings,
+  accounts,
+])
+  verb(program);
 
 // A reader that has seen enough (head, less) closes the pipe: that is no error.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 1));

@@ -40,8 +40,16 @@ export function withSelectionOptions(command: Command): Command {
     .option('--steps <n>', 'with under and above: so many steps at most', wholeNumber('--steps'))
     .option('--list <file>', 'only those on this pasted list, in whatever shape; - for standard input')
     .option('--match <fields>', 'with --list: fields or paths to match, such as email or code,name')
-    .option('--several <how>', 'with --list: entries that several records fit: all or none', oneOf('--several', 'all', 'none'))
-    .option('--unknown <how>', 'with --list: entries that no record fits: stop or skip', oneOf('--unknown', 'stop', 'skip'))
+    .option(
+      '--several <how>',
+      'with --list: entries that several records fit: all or none',
+      oneOf('--several', 'all', 'none'),
+    )
+    .option(
+      '--unknown <how>',
+      'with --list: entries that no record fits: stop or skip',
+      oneOf('--unknown', 'stop', 'skip'),
+    )
     .option('--first <n>', 'only the first N', wholeNumber('--first'))
     .option('--by <columns>', 'with --first: by these fields; - before one for descending')
     .option('--random <n>', 'only N at random; the same again for the same --seed', wholeNumber('--random'))
@@ -108,8 +116,7 @@ export function tellReport(report: ListReportView): void {
 }
 
 async function pasted(api: Client, type: string, o: SelectionOptions): Promise<ListReportView> {
-  if (o.match === undefined)
-    throw new UsageError('Say which field the list is to match: --match email, for instance.');
+  if (o.match === undefined) throw new UsageError('Say which field the list is to match: --match email, for instance.');
   const report = await api.paste({ text: readFile(o.list!), targets: [{ type, fields: commas(o.match) }] });
   tellReport(report);
   return report;
@@ -124,7 +131,9 @@ function joined(filter: string | undefined, selection: string | undefined): stri
   const inside = `in_selection('${selection.replaceAll("'", "''")}')`;
   if (filter === undefined || filter.trim() === '') return inside;
   if (isJson(filter))
-    throw new UsageError('Together with --selection the filter must be CQL2 text; or use in_selection inside the JSON.');
+    throw new UsageError(
+      'Together with --selection the filter must be CQL2 text; or use in_selection inside the JSON.',
+    );
   return `(${filter}) AND ${inside}`;
 }
 
@@ -154,7 +163,13 @@ function readRelated(type: string, relations: readonly string[], o: SelectionOpt
     );
   const [, family, alongField, field, preposition, other, filter] = hit;
   const ofType = other ?? type;
-  const hows = { same: 'siblings', under: 'descendants', above: 'ancestors', of: 'pointing_at', from: 'pointed_at' } as const;
+  const hows = {
+    same: 'siblings',
+    under: 'descendants',
+    above: 'ancestors',
+    of: 'pointing_at',
+    from: 'pointed_at',
+  } as const;
   const how = hows[(family ?? preposition)!.toLowerCase() as keyof typeof hows];
   const of: SelectionBody = {
     type: ofType,

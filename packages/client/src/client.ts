@@ -73,8 +73,7 @@ export class Client {
   countSelection = (name: string) => this.json<a.SavedSelectionView>('POST', path`/api/selections/${name}/count`);
   dropSelection = (name: string) => this.json<void>('DELETE', path`/api/selections/${name}`);
   selectionsFile = async () => (await this.send('GET', '/api/selections-file')).text();
-  importSelections = (body: a.ImportBody) =>
-    this.json<a.SavedSelectionView[]>('POST', '/api/selections-file', body);
+  importSelections = (body: a.ImportBody) => this.json<a.SavedSelectionView[]>('POST', '/api/selections-file', body);
 
   keptCounts = () => this.json<a.KeptCountsView[]>('GET', '/api/counts');
   keepCounts = (body: a.KeepCountsBody) => this.json<a.KeptCountsView>('POST', '/api/counts', body);

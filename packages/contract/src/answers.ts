@@ -1,4 +1,15 @@
-import type { Bounds, Field, Job, Outcome, Problem, RecordType, RunState, Selection, Totals, Trigger } from '@tantamos/core';
+import type {
+  Bounds,
+  Field,
+  Job,
+  Outcome,
+  Problem,
+  RecordType,
+  RunState,
+  Selection,
+  Totals,
+  Trigger,
+} from '@tantamos/core';
 
 // The shapes of answers. Moments are ISO 8601 texts, values of records are the database's own text.
 
@@ -209,14 +220,24 @@ export interface ListReportView {
     readonly records: number;
   }[];
   /** Unknown entries that are a key or code of another type, or in another field. */
-  readonly elsewhere: readonly { readonly type: string; readonly label: string; readonly field: string; readonly count: number }[];
+  readonly elsewhere: readonly {
+    readonly type: string;
+    readonly label: string;
+    readonly field: string;
+    readonly count: number;
+  }[];
 }
 export interface ListLineView {
   readonly n: number;
   readonly said: string;
   readonly fate: 'entry' | 'blank' | 'not_address' | 'repeat';
   readonly entry: number | null;
-  readonly matches: readonly { readonly type: string; readonly key: string; readonly name: string; readonly taken: boolean }[];
+  readonly matches: readonly {
+    readonly type: string;
+    readonly key: string;
+    readonly name: string;
+    readonly taken: boolean;
+  }[];
   readonly nearest: readonly string[];
   readonly elsewhere: { readonly type: string; readonly label: string; readonly field: string } | null;
 }

@@ -56,7 +56,8 @@ function IsFilter(): PropertyDecorator {
     ValidateBy({
       name: 'isFilter',
       validator: {
-        validate: (v: unknown) => typeof v === 'string' || typeof v === 'boolean' || (typeof v === 'object' && v !== null),
+        validate: (v: unknown) =>
+          typeof v === 'string' || typeof v === 'boolean' || (typeof v === 'object' && v !== null),
         defaultMessage: () => 'filter must be a text or CQL2 JSON',
       },
     })(target, key);
@@ -220,11 +221,25 @@ export class ListTargetBody {
 export class PasteBody {
   /** Anything pasted: lines, separators, quotes, `Name <a@b>`, page addresses. */
   @IsString() @MaxLength(8_000_000) text!: string;
-  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(10) @ValidateNested({ each: true }) @Type(() => ListTargetBody)
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(10)
+  @ValidateNested({ each: true })
+  @Type(() => ListTargetBody)
   targets!: ListTargetBody[];
 }
 
-const listPages = ['all', 'blank', 'not_address', 'repeat', 'different', 'found', 'unknown', 'several', 'elsewhere'] as const;
+const listPages = [
+  'all',
+  'blank',
+  'not_address',
+  'repeat',
+  'different',
+  'found',
+  'unknown',
+  'several',
+  'elsewhere',
+] as const;
 
 export class ListPageQuery {
   @IsOptional() @IsIn(listPages) of?: (typeof listPages)[number];
@@ -258,7 +273,10 @@ export class ImportBody {
   @JSONSchema(() => ({ type: 'object' }) as never)
   @ValidateBy({
     name: 'isObject',
-    validator: { validate: (v: unknown) => typeof v === 'object' && v !== null, defaultMessage: () => 'file must be an object' },
+    validator: {
+      validate: (v: unknown) => typeof v === 'object' && v !== null,
+      defaultMessage: () => 'file must be an object',
+    },
   })
   file!: Record<string, unknown>;
   /** What to do where a name is taken: refuse all, leave that one out, or make it a new version. */

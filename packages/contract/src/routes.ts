@@ -155,7 +155,12 @@ export const routes = {
     status: 201,
     body: b.PasteBody,
   }),
-  list: route({ method: 'get', path: '/api/lists/:id', summary: 'The report of a pasted list', answer: 'ListReportView' }),
+  list: route({
+    method: 'get',
+    path: '/api/lists/:id',
+    summary: 'The report of a pasted list',
+    answer: 'ListReportView',
+  }),
   listLines: route({
     method: 'get',
     path: '/api/lists/:id/lines',
@@ -223,7 +228,12 @@ export const routes = {
     answer: 'SavedSelectionView[]',
     body: b.ImportBody,
   }),
-  keptCounts: route({ method: 'get', path: '/api/counts', summary: 'Counts that were kept', answer: 'KeptCountsView[]' }),
+  keptCounts: route({
+    method: 'get',
+    path: '/api/counts',
+    summary: 'Counts that were kept',
+    answer: 'KeptCountsView[]',
+  }),
   keepCounts: route({
     method: 'post',
     path: '/api/counts',
@@ -238,7 +248,13 @@ export const routes = {
     summary: 'Kept counts beside those of now',
     answer: 'ComparedCounts',
   }),
-  dropCounts: route({ method: 'delete', path: '/api/counts/:id', summary: 'Forget kept counts', answer: 'nothing', status: 204 }),
+  dropCounts: route({
+    method: 'delete',
+    path: '/api/counts/:id',
+    summary: 'Forget kept counts',
+    answer: 'nothing',
+    status: 204,
+  }),
   functions: route({
     method: 'get',
     path: '/api/functions',

@@ -15,7 +15,11 @@ export const counts: Verb = (program) => {
       acting(async (o: { format: string }) => {
         const all = await client().keptCounts();
         const rows = all.map((c) => [c.name, c.type, c.fields.join(', '), c.total, moment(c.madeAt)]);
-        print({ columns: ['name', 'type', 'fields', 'records', 'kept'], numbers: ['records'], rows }, readFormat(o.format), all);
+        print(
+          { columns: ['name', 'type', 'fields', 'records', 'kept'], numbers: ['records'], rows },
+          readFormat(o.format),
+          all,
+        );
         if (all.length === 0) talk('No counts have been kept: tantamos values TYPE FIELDS --keep NAME');
       }),
     );
@@ -35,7 +39,11 @@ export const counts: Verb = (program) => {
           r.now === r.before ? '' : `${r.now > r.before ? '+' : '−'}${number(Math.abs(r.now - r.before))}`,
         ]);
         const numbers = ['before', 'now', 'change'];
-        print({ columns: [...c.fields, ...numbers], numbers, rows }, readFormat(o.format), o.format === 'csv' ? undefined : c);
+        print(
+          { columns: [...c.fields, ...numbers], numbers, rows },
+          readFormat(o.format),
+          o.format === 'csv' ? undefined : c,
+        );
         talk(`${number(c.total)} records then, ${number(c.totalNow)} now`);
       }),
     );

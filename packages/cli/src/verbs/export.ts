@@ -57,7 +57,9 @@ export const exporting: Verb = (program) => {
         });
         const bar = progress(format === 'xlsx' ? 0 : count);
         const counted = Readable.fromWeb(bytes as never).on('data', (piece: Buffer) => bar.saw(piece));
-        await pipeline(counted, o.out === undefined ? process.stdout : createWriteStream(o.out), { end: o.out !== undefined });
+        await pipeline(counted, o.out === undefined ? process.stdout : createWriteStream(o.out), {
+          end: o.out !== undefined,
+        });
         bar.end();
         talk(`${number(count)} records${o.out === undefined ? '' : ` written to ${o.out}`}`);
       }),
@@ -68,7 +70,13 @@ export const exporting: Verb = (program) => {
 function progress(count: number) {
   if (!process.stderr.isTTY) return { saw: () => {}, end: () => {} };
   const format = count > 0 ? '{bar} {value}/{total} records' : '{value} kB';
-  const bar = new SingleBar({ format, barCompleteChar: '█', barIncompleteChar: '░', hideCursor: true, stream: process.stderr });
+  const bar = new SingleBar({
+    format,
+    barCompleteChar: '█',
+    barIncompleteChar: '░',
+    hideCursor: true,
+    stream: process.stderr,
+  });
   bar.start(count, 0);
   return {
     saw(piece: Buffer) {

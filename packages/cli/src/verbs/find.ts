@@ -16,9 +16,7 @@ interface Options extends SelectionOptions {
 }
 
 export const find: Verb = (program) => {
-  withSelectionOptions(
-    program.command('find').argument('<type>').description('find records, and count them'),
-  )
+  withSelectionOptions(program.command('find').argument('<type>').description('find records, and count them'))
     .option('--show <columns>', 'fields or paths, such as reference,grower.name')
     .option('--sort <columns>', 'fields or paths; - before one for descending')
     .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)

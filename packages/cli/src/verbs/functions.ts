@@ -18,8 +18,7 @@ export const functions: Verb = (program) => {
         }
         const found = all.filter((f) => f.name.toLowerCase() === name.toLowerCase());
         if (found.length === 0) throw new UsageError(`There is no function “${name}”; tantamos functions lists them.`);
-        for (const f of found)
-          out(`${f.signature}\n  ${f.doc}\n  for example: ${f.example}\n  from: ${f.source}`);
+        for (const f of found) out(`${f.signature}\n  ${f.doc}\n  for example: ${f.example}\n  from: ${f.source}`);
       }),
     );
 };

@@ -24,25 +24,40 @@ export const selection: Verb = (program) => {
           s.lastCount === null ? null : `${number(s.lastCount)} (${moment(s.countedAt!)})`,
           s.note,
         ]);
-        print({ columns: ['name', 'type', 'open to', 'owner', 'version', 'last count', 'note'], rows }, readFormat(o.format), all);
+        print(
+          { columns: ['name', 'type', 'open to', 'owner', 'version', 'last count', 'note'], rows },
+          readFormat(o.format),
+          all,
+        );
         if (all.length === 0) talk('None yet: tantamos selection save NAME TYPE -f …');
       }),
     );
   withSelectionOptions(
-    group.command('save').arguments('<name> <type>').description('save which records under a name, or a new version of it'),
+    group
+      .command('save')
+      .arguments('<name> <type>')
+      .description('save which records under a name, or a new version of it'),
   )
     .option('--note <text>', 'what it is for')
     .option('--open', 'open to all')
     .option('--anyway', 'although other selections rest on it')
     .action(
-      acting(async (name: string, type: string, o: SelectionOptions & { note?: string; open?: boolean; anyway?: boolean }) => {
-        if (!saysWhich(o)) throw new UsageError('Say which records: -f, --list, --related …');
-        const api = client();
-        const chosen = await readSelection(api, type, o);
-        await api.saveSelection({ name, selection: chosen, note: o.note, open: o.open, anyway: o.anyway });
-        const saved = await api.countSelection(name);
-        talk(`Saved “${saved.name}”, version ${saved.version}: ${number(saved.lastCount!)} ${saved.typeLabel.toLowerCase()}.`);
-      }),
+      acting(
+        async (
+          name: string,
+          type: string,
+          o: SelectionOptions & { note?: string; open?: boolean; anyway?: boolean },
+        ) => {
+          if (!saysWhich(o)) throw new UsageError('Say which records: -f, --list, --related …');
+          const api = client();
+          const chosen = await readSelection(api, type, o);
+          await api.saveSelection({ name, selection: chosen, note: o.note, open: o.open, anyway: o.anyway });
+          const saved = await api.countSelection(name);
+          talk(
+            `Saved “${saved.name}”, version ${saved.version}: ${number(saved.lastCount!)} ${saved.typeLabel.toLowerCase()}.`,
+          );
+        },
+      ),
     );
   group
     .command('show')

@@ -30,7 +30,13 @@ export const values: Verb = (program) => {
         const format = readFormat(o.format);
         const api = client();
         const { type: id, ...parts } = await readSelection(api, type, o);
-        const ask = { ...parts, fields: commas(fields), search: o.search, ranges: o.ranges, most: Math.min(1000, o.limit) };
+        const ask = {
+          ...parts,
+          fields: commas(fields),
+          search: o.search,
+          ranges: o.ranges,
+          most: Math.min(1000, o.limit),
+        };
         const all = await api.values(id, ask);
         if (format === 'table') all.forEach((v) => showValues(v, Boolean(o.ranges)));
         else
@@ -64,7 +70,10 @@ export const values: Verb = (program) => {
         const sheet = {
           columns: [`${rows} \\ ${columns}`, ...heads],
           numbers: heads,
-          rows: c.rows.values.map((v, i) => [v.label ?? v.value ?? '(blank)', ...c.counts[i]!.map((n) => (n === 0 ? null : number(n)))]),
+          rows: c.rows.values.map((v, i) => [
+            v.label ?? v.value ?? '(blank)',
+            ...c.counts[i]!.map((n) => (n === 0 ? null : number(n))),
+          ]),
         };
         print(sheet, readFormat(o.format), o.format === 'csv' ? undefined : c);
         talk(`${number(c.total)} records${c.beyond > 0 ? `, ${number(c.beyond)} of them in pairs beyond these` : ''}`);
@@ -79,7 +88,9 @@ function showValues(v: FieldValues, ranges: boolean): void {
     const blank = v.ranges.blank > 0 ? [['(blank)', number(v.ranges.blank), share(v.ranges.blank, v.total)]] : [];
     print({ columns: [v.field, 'records', ''], numbers: ['records', ''], rows: [...steps, ...blank] }, 'table');
   } else print({ columns: [v.field, 'records', ''], numbers: ['records', ''], rows: shown }, 'table');
-  out(`${number(v.kinds)} different in ${number(v.total)} records${v.kinds > shown.length ? `, ${number(shown.length)} shown` : ''}\n`);
+  out(
+    `${number(v.kinds)} different in ${number(v.total)} records${v.kinds > shown.length ? `, ${number(shown.length)} shown` : ''}\n`,
+  );
 }
 
 function share(n: number, of: number): string {

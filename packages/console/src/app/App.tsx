@@ -2,6 +2,7 @@ import { QueryClientProvider } from '@tanstack/react-query';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { PreviewPage } from '../preview/PreviewPage';
 import { RecordPage } from '../record/RecordPage';
+import { PrintPage } from '../records/PrintPage';
 import { RecordsPage } from '../records/RecordsPage';
 import { RunPage } from '../runs/RunPage';
 import { RunsPage } from '../runs/RunsPage';
@@ -24,6 +25,7 @@ const router = createBrowserRouter([
       { index: true, element: <Navigate to="/records" replace /> },
       { path: 'records', element: <RecordsPage /> },
       { path: 'records/:type', element: <RecordsPage /> },
+      { path: 'records/:type/print', element: <PrintPage /> },
       { path: 'records/:type/:key', element: <RecordPage /> },
       { path: 'previews/:id', element: <PreviewPage /> },
       { path: 'runs', element: <RunsPage /> },

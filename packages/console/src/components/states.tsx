@@ -5,10 +5,10 @@ import { Button } from './Button';
 import { Problems } from './Problems';
 
 /** Nothing here, said in a sentence, with what to do about it. */
-export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+export function Empty({ title, wide, children }: { title: string; wide?: boolean; children?: ReactNode }) {
   return (
     <div className="grid h-full place-items-center p-8">
-      <div className="max-w-md space-y-2 text-center">
+      <div className={`space-y-2 text-center ${wide ? 'w-full max-w-3xl' : 'max-w-md'}`}>
         <p className="text-base font-medium">{title}</p>
         {children && <div className="text-quiet">{children}</div>}
       </div>

@@ -1,4 +1,4 @@
-import type { JobBody, EditBody } from '@tantamos/contract';
+import type { EditBody, JobBody, ListChoiceBody, RelatedBody, SelectionParts, TakeBody } from '@tantamos/contract';
 import { useQuery } from '@tanstack/react-query';
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { api } from '../app/api';
@@ -14,10 +14,17 @@ export interface DraftEdit {
 export interface Draft {
   readonly type: string | null;
   readonly filter: string;
+  readonly related: RelatedBody | null;
+  readonly list: ListChoiceBody | null;
+  readonly take: TakeBody | null;
   readonly picked: readonly string[];
-  readonly sort: string | null;
-  /** By type; null: the usual ones. */
-  readonly columns: Readonly<Record<string, readonly string[]>>;
+  /** Everything that matches is picked, but for what is dropped. */
+  readonly allPicked: boolean;
+  readonly dropped: readonly string[];
+  /** How the person looks at each type. */
+  readonly views: Readonly<Record<string, View>>;
+  readonly filterMode: 'rows' | 'text';
+  readonly filterOpen: boolean;
   readonly edits: readonly DraftEdit[];
   readonly atMost: number | null;
   readonly askAfter: number | null;
@@ -28,12 +35,26 @@ export interface Draft {
   readonly panel: boolean;
 }
 
+/** Columns, their widths in pixels, order, and the fields whose values are pinned above the grid. */
+export interface View {
+  readonly columns?: readonly string[];
+  readonly widths?: Readonly<Record<string, number>>;
+  readonly sort?: readonly string[];
+  readonly pinned?: readonly string[];
+}
+
 export const emptyDraft: Draft = {
   type: null,
   filter: '',
+  related: null,
+  list: null,
+  take: null,
   picked: [],
-  sort: null,
-  columns: {},
+  allPicked: false,
+  dropped: [],
+  views: {},
+  filterMode: 'rows',
+  filterOpen: true,
   edits: [],
   atMost: null,
   askAfter: 5,
@@ -45,7 +66,9 @@ export const emptyDraft: Draft = {
 };
 
 /** What starting over on a type, or after a run was started, leaves behind. */
-export const noWork = { picked: [], edits: [], why: '', atMost: null } as const;
+export const noWork = { picked: [], allPicked: false, dropped: [], edits: [], why: '', atMost: null } as const;
+/** What a new selection begins with. */
+export const everything = { filter: '', related: null, list: null, take: null, ...noWork } as const;
 
 type Change = Partial<Draft>;
 const Context = createContext<{ draft: Draft; change: (change: Change) => void } | null>(null);
@@ -79,6 +102,25 @@ function Kept({ from, children }: { from: Draft; children: ReactNode }) {
   return <Context value={value}>{children}</Context>;
 }
 
+/** What the grid shows: the selection before picking and dropping by hand. */
+export function partsOf(draft: Draft): SelectionParts {
+  return {
+    ...(draft.related ? { related: draft.related } : {}),
+    ...(draft.filter.trim() ? { filter: draft.filter } : {}),
+    ...(draft.list ? { list: draft.list } : {}),
+    ...(draft.take ? { take: draft.take } : {}),
+  };
+}
+
+/** The same with what was picked and dropped. */
+export function pickedPartsOf(draft: Draft): SelectionParts {
+  return {
+    ...partsOf(draft),
+    ...(draft.picked.length > 0 ? { keys: [...draft.picked] } : {}),
+    ...(draft.dropped.length > 0 ? { drop: [...draft.dropped] } : {}),
+  };
+}
+
 /** The job as the service takes it; edits that are not filled in yet are left out. */
 export function jobOf(draft: Draft, type: string): JobBody {
   const { batchSize, atOnce, pace, askAfter, atMost } = draft;
@@ -86,11 +128,7 @@ export function jobOf(draft: Draft, type: string): JobBody {
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null),
   );
   return {
-    selection: {
-      type,
-      ...(draft.filter.trim() ? { filter: draft.filter } : {}),
-      ...(draft.picked.length > 0 ? { keys: [...draft.picked] } : {}),
-    },
+    selection: { type, ...pickedPartsOf(draft) },
     edits: draft.edits.flatMap((e) =>
       e.field !== null && e.value !== '' ? [{ kind: e.kind, field: e.field, value: e.value }] : [],
     ),

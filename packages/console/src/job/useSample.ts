@@ -1,7 +1,7 @@
 import type { JobBody } from '@tantamos/contract';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
 import { api } from '../app/api';
+import { useSettled } from '../components/useSettled';
 
 /** What the job being composed would do: exact counts, and old and new values of the records in sight. */
 export function useSample(job: JobBody, keys: readonly string[], enabled: boolean) {
@@ -13,14 +13,4 @@ export function useSample(job: JobBody, keys: readonly string[], enabled: boolea
     placeholderData: keepPreviousData,
     retry: false,
   });
-}
-
-/** A value once it has not changed for `ms`. */
-function useSettled<T>(value: T, ms: number): T {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), ms);
-    return () => clearTimeout(timer);
-  }, [value, ms]);
-  return settled;
 }

@@ -10,6 +10,7 @@ import { moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { OutcomeBar } from '../components/OutcomeBar';
 import { OutcomeTabs } from '../components/OutcomeTabs';
+import { PrintButton } from '../components/PrintButton';
 import { Problems } from '../components/Problems';
 import { Empty, Trouble, Working } from '../components/states';
 import { TypeNumber } from '../components/TypeNumber';
@@ -64,6 +65,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         <p className="text-quiet">
           Worked out {moment(p.madeAt)} by {p.madeBy}, valid until {moment(p.expiresAt)}.{p.why && ` Why: ${p.why}`}
         </p>
+        {p.list && <p className="text-quiet">Pasted list: {p.list.sentence}</p>}
         <OutcomeBar totals={p.totals} preview />
       </header>
       <div className="flex min-h-0 flex-1">
@@ -108,6 +110,7 @@ function Foot({ preview: p }: { preview: PreviewView }) {
   return (
     <footer className="flex shrink-0 items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
       <Button onClick={() => navigate(-1)}>Back</Button>
+      <PrintButton />
       <div className="ml-auto flex items-center gap-3">
         {over && (
           <p className="text-trouble">

@@ -4,16 +4,24 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
 import { Button } from '../components/Button';
 import { Change, Shown } from '../components/Change';
-import { moment } from '../components/format';
+import { moment, number } from '../components/format';
+import { menuItem } from '../components/Menu';
 import { Trouble, Working } from '../components/states';
+import { everything, useDraft } from '../job/draft';
 
 /** One record: its values now, and what runs changed on it, when and why. */
 export function RecordPage() {
   const { type = '', key = '' } = useParams();
   const navigate = useNavigate();
+  const { change } = useDraft();
+  const show = (to: string, field: string): void => {
+    change({ ...everything, type: to, related: { of: { type, keys: [key] }, how: 'pointing_at', field } });
+    void navigate(`/records/${encodeURIComponent(to)}`);
+  };
   const record = useQuery({ queryKey: ['record', type, key], queryFn: () => api.record(type, key), staleTime: 0 });
   const view = useQuery({ queryKey: ['type', type], queryFn: () => api.type(type) });
   const history = useQuery({ queryKey: ['history', type, key], queryFn: () => api.history(type, key), staleTime: 0 });
+  const pointers = useQuery({ queryKey: ['pointers', type, key], queryFn: () => api.pointers(type, key) });
   if (record.isPending || view.isPending) return <Working what="Reading the record" />;
   if (!record.data || !view.data) return <Trouble error={record.error ?? view.error} />;
   return (
@@ -39,6 +47,23 @@ export function RecordPage() {
               </div>
             ))}
           </dl>
+        </section>
+        <section aria-label="What points here" className="w-72 shrink-0 overflow-auto border-r border-line p-4">
+          <h2 className="mb-3 text-base font-semibold">What points here</h2>
+          {pointers.isPending && <p className="text-quiet">…</p>}
+          {pointers.data?.length === 0 && <p className="text-quiet">Nothing points at this record.</p>}
+          <ul>
+            {pointers.data?.map((p) => (
+              <li key={`${p.type}.${p.field}`}>
+                <button type="button" className={menuItem} onClick={() => show(p.type, p.field)}>
+                  <span>
+                    {p.label} <span className="text-quiet">by {p.fieldLabel.toLowerCase()}</span>
+                  </span>
+                  <span className="font-medium">{number(p.count)}</span>
+                </button>
+              </li>
+            ))}
+          </ul>
         </section>
         <section aria-label="History" className="min-w-0 flex-1 overflow-auto p-4">
           <h2 className="mb-3 text-base font-semibold">What runs did here</h2>

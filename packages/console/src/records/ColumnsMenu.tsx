@@ -1,73 +1,93 @@
-import type { TypeView } from '@tantamos/contract';
-import { useQueries } from '@tanstack/react-query';
-import { Columns3 } from 'lucide-react';
-import { Popover } from 'radix-ui';
+import { ArrowDown, ArrowUp, Columns3 } from 'lucide-react';
 import { useState } from 'react';
-import { api } from '../app/api';
+import { LinkButton } from '../components/Button';
 import { textInput } from '../components/inputs';
+import { Menu } from '../components/Menu';
+import type { FieldChoice } from './fields';
 
 interface Props {
-  type: TypeView;
+  fields: readonly FieldChoice[];
   columns: readonly string[];
   onChange: (columns: readonly string[]) => void;
+  onReset: () => void;
 }
 
-/** Which fields are shown, those of related records among them. */
-export function ColumnsMenu({ type, columns, onChange }: Props) {
-  const [open, setOpen] = useState(false);
-  const [text, setText] = useState('');
-  const references = type.fields.filter((f) => f.refersTo !== null && !f.hidden);
-  const related = useQueries({
-    queries: references.map((f) => ({
-      queryKey: ['type', f.refersTo],
-      queryFn: () => api.type(f.refersTo!),
-      enabled: open,
-    })),
-  });
-  const own = type.fields.filter((f) => !f.hidden).map((f) => ({ name: f.name, label: f.label }));
-  const through = references.flatMap((f, i) =>
-    (related[i]?.data?.fields ?? [])
-      .filter((t) => !t.hidden && t.kind !== 'key')
-      .map((t) => ({ name: `${f.name}.${t.name}`, label: `${f.label} › ${t.label}` })),
-  );
-  const found = [...own, ...through].filter((o) => `${o.label} ${o.name}`.toLowerCase().includes(text.toLowerCase()));
-  const toggle = (name: string): void =>
-    onChange(columns.includes(name) ? columns.filter((c) => c !== name) : [...columns, name]);
+/** Which fields are shown and in which order, those of related records among them. */
+export function ColumnsMenu(props: Props) {
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="inline-flex h-8 items-center gap-1.5 rounded border border-line-strong bg-sheet px-2.5 hover:bg-sunken">
-        <Columns3 className="size-4 text-quiet" aria-hidden="true" /> Columns
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={4}
-          className="z-40 w-72 rounded border border-line-strong bg-sheet p-1.5 shadow-lg"
-        >
-          <input
-            aria-label="Search columns"
-            className={textInput}
-            placeholder="Type to search"
-            value={text}
-            onChange={(e) => setText(e.target.value)}
-          />
-          <ul className="mt-1.5 max-h-80 overflow-auto">
-            {found.map((o) => (
-              <li key={o.name}>
-                <label className="flex items-center gap-2 rounded px-2 py-1 hover:bg-accent-soft">
-                  <input
-                    type="checkbox"
-                    className="accent-accent"
-                    checked={columns.includes(o.name)}
-                    onChange={() => toggle(o.name)}
-                  />
-                  {o.label}
-                </label>
-              </li>
-            ))}
-          </ul>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Menu label="Columns" icon={<Columns3 className="size-4 text-quiet" aria-hidden="true" />}>
+      {() => <Choice {...props} />}
+    </Menu>
+  );
+}
+
+function Choice({ fields, columns, onChange, onReset }: Props) {
+  const [text, setText] = useState('');
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const fits = (f: FieldChoice): boolean =>
+    words.every((w) => `${f.label} ${f.path} ${f.field.comment ?? ''}`.toLowerCase().includes(w));
+  const shown = columns.flatMap((c) => fields.find((f) => f.path === c) ?? []).filter(fits);
+  const rest = fields.filter((f) => !columns.includes(f.path) && fits(f)).slice(0, 200);
+  const move = (path: string, by: number): void => {
+    const next = columns.filter((c) => c !== path);
+    next.splice(Math.max(0, columns.indexOf(path) + by), 0, path);
+    onChange(next);
+  };
+  const box = (f: FieldChoice, on: boolean) => (
+    <label className="flex min-w-0 flex-1 items-center gap-2">
+      <input
+        type="checkbox"
+        className="accent-accent"
+        checked={on}
+        onChange={() => onChange(on ? columns.filter((c) => c !== f.path) : [...columns, f.path])}
+      />
+      <span className="truncate">{f.label}</span>
+    </label>
+  );
+  const arrow = 'grid size-6 place-items-center rounded text-quiet hover:bg-sunken hover:text-ink disabled:opacity-30';
+  return (
+    <>
+      <input
+        aria-label="Search columns"
+        className={textInput}
+        placeholder="Type to search"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      <ul className="mt-2 max-h-96 overflow-auto">
+        {shown.map((f) => (
+          <li key={f.path} className="flex items-center rounded px-1 hover:bg-accent-soft">
+            {box(f, true)}
+            <button
+              type="button"
+              className={arrow}
+              aria-label={`${f.label}: further left`}
+              disabled={columns[0] === f.path}
+              onClick={() => move(f.path, -1)}
+            >
+              <ArrowUp className="size-3.5" aria-hidden="true" />
+            </button>
+            <button
+              type="button"
+              className={arrow}
+              aria-label={`${f.label}: further right`}
+              disabled={columns.at(-1) === f.path}
+              onClick={() => move(f.path, 1)}
+            >
+              <ArrowDown className="size-3.5" aria-hidden="true" />
+            </button>
+          </li>
+        ))}
+        {rest.length > 0 && <li className="mt-1 border-t border-line pt-1" aria-hidden="true" />}
+        {rest.map((f) => (
+          <li key={f.path} className="flex h-6 items-center rounded px-1 hover:bg-accent-soft">
+            {box(f, false)}
+          </li>
+        ))}
+      </ul>
+      <p className="mt-2 text-xs">
+        <LinkButton onClick={onReset}>As it was at first</LinkButton>
+      </p>
+    </>
   );
 }

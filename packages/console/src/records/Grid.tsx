@@ -1,9 +1,15 @@
 import type { Found, FoundRecord, JournalRecord } from '@tantamos/contract';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { ArrowDown, ArrowUp, Ban } from 'lucide-react';
-import { useEffect, useRef } from 'react';
-import { Link } from 'react-router';
-import { Change, Shown } from '../components/Change';
+import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
+import { Cell } from './Cell';
+import { Heading } from './Heading';
+
+export interface Picks {
+  readonly picked: ReadonlySet<string>;
+  /** All that match, but for what is dropped. */
+  readonly all: boolean;
+  readonly dropped: ReadonlySet<string>;
+}
 
 interface Props {
   type: string;
@@ -12,23 +18,30 @@ interface Props {
   records: readonly FoundRecord[];
   more: boolean;
   onMore: () => void;
-  sort: string | null;
-  onSort: (sort: string | null) => void;
-  picked: ReadonlySet<string>;
+  sort: readonly string[];
+  onSort: (sort: readonly string[]) => void;
+  widths: Readonly<Record<string, number>>;
+  onWidth: (column: string, width: number) => void;
+  picks: Picks;
   onPick: (keys: readonly string[], on: boolean) => void;
   /** Old and new values of records in sight, by key. */
   changes: ReadonlyMap<string, JournalRecord>;
   onSight: (keys: readonly string[]) => void;
   pickable: boolean;
+  onValues: (column: string) => void;
+  onNarrow: (column: string, value: string | null, keep: boolean) => void;
+  /** Several lines were pasted while this cell had the focus. */
+  onPaste: (text: string, at: { record: number; column: string }) => void;
 }
 
 const rowHeight = 32;
 
-/** Records as a table that only draws the rows in sight. */
+/** Records as a table that only draws the rows in sight; arrows move from cell to cell. */
 export function Grid(props: Props) {
-  const { type, columns, records, more, onMore, picked, onPick, changes, onSight, pickable } = props;
+  const { type, columns, records, more, onMore, picks, onPick, changes, onSight, pickable, onNarrow } = props;
   const frame = useRef<HTMLDivElement>(null);
   const lastPicked = useRef<number | null>(null);
+  const [at, setAt] = useState<{ row: number; column: number } | null>(null);
   const rows = useVirtualizer({
     count: records.length,
     getScrollElement: () => frame.current,
@@ -46,25 +59,86 @@ export function Grid(props: Props) {
     if (more && last >= records.length - 20) onMore();
   }, [more, last, records.length, onMore]);
 
+  const isPicked = (key: string | null): boolean =>
+    key !== null && (picks.all ? !picks.dropped.has(key) : picks.picked.has(key));
   const pick = (index: number, on: boolean, range: boolean): void => {
     const from = range && lastPicked.current !== null ? lastPicked.current : index;
     const keys = records.slice(Math.min(from, index), Math.max(from, index) + 1).flatMap((r) => r.key ?? []);
     lastPicked.current = index;
     onPick(keys, on);
   };
-  const all = records.length > 0 && records.every((r) => r.key !== null && picked.has(r.key));
+  const focus = (row: number, column: number): void => {
+    const next = {
+      row: Math.max(0, Math.min(records.length - 1, row)),
+      column: Math.max(0, Math.min(columns.length - 1, column)),
+    };
+    setAt(next);
+    rows.scrollToIndex(next.row);
+    requestAnimationFrame(() =>
+      frame.current?.querySelector<HTMLElement>(`[data-cell="${next.row}:${next.column}"]`)?.focus(),
+    );
+  };
+  const onKey = (event: KeyboardEvent): void => {
+    if (!at || event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).tagName === 'INPUT')
+      return;
+    const page = Math.max(1, Math.floor((frame.current?.clientHeight ?? 0) / rowHeight) - 2);
+    const moves: Record<string, [number, number]> = {
+      ArrowDown: [1, 0],
+      ArrowUp: [-1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      PageDown: [page, 0],
+      PageUp: [-page, 0],
+      Home: [0, -columns.length],
+      End: [0, columns.length],
+    };
+    const move = moves[event.key];
+    const record = records[at.row];
+    const value = record?.values[at.column]?.value ?? null;
+    if (move) focus(at.row + move[0], at.column + move[1]);
+    else if (event.key === '=') onNarrow(columns[at.column]!.name, value, true);
+    else if (event.key === '!') onNarrow(columns[at.column]!.name, value, false);
+    else if (event.key === ' ' && pickable && record) pick(at.row, !isPicked(record.key), event.shiftKey);
+    else return;
+    event.preventDefault();
+  };
+  const onPaste = (event: ClipboardEvent): void => {
+    const text = event.clipboardData.getData('text/plain');
+    if (!at || text.trim().split(/\r?\n/).length < 2) return;
+    event.preventDefault();
+    props.onPaste(text, { record: at.row, column: columns[at.column]!.name });
+  };
+  const loadedAll = records.length > 0 && records.every((r) => isPicked(r.key));
   return (
-    <div ref={frame} className="h-full overflow-auto border-t border-line bg-sheet" tabIndex={-1}>
-      <table className="border-separate border-spacing-0" aria-rowcount={more ? -1 : records.length + 1}>
+    <div
+      ref={frame}
+      className="h-full overflow-auto border-t border-line bg-sheet"
+      tabIndex={-1}
+      onKeyDown={onKey}
+      onPaste={onPaste}
+    >
+      <table
+        role="grid"
+        aria-label="Records"
+        className="table-fixed border-separate border-spacing-0"
+        aria-rowcount={more ? -1 : records.length + 1}
+        style={{ width: columns.reduce((sum, c) => sum + widthOf(c, props.widths), pickable ? 36 : 0) }}
+      >
+        <colgroup>
+          {pickable && <col style={{ width: 36 }} />}
+          {columns.map((c) => (
+            <col key={c.name} style={{ width: widthOf(c, props.widths) }} />
+          ))}
+        </colgroup>
         <thead className="sticky top-0 z-10 bg-sunken">
           <tr>
             {pickable && (
-              <th className={`${head} w-9 px-2`}>
+              <th className="h-8 border-b border-line px-2">
                 <input
                   type="checkbox"
                   aria-label="Pick all records loaded"
                   className="block accent-accent"
-                  checked={all}
+                  checked={loadedAll}
                   onChange={(e) =>
                     onPick(
                       records.flatMap((r) => r.key ?? []),
@@ -75,7 +149,15 @@ export function Grid(props: Props) {
               </th>
             )}
             {columns.map((c) => (
-              <Heading key={c.name} column={c} sort={props.sort} onSort={props.onSort} />
+              <Heading
+                key={c.name}
+                column={c}
+                sort={props.sort}
+                onSort={props.onSort}
+                width={widthOf(c, props.widths)}
+                onWidth={(width) => props.onWidth(c.name, width)}
+                onValues={() => props.onValues(c.name)}
+              />
             ))}
           </tr>
         </thead>
@@ -83,48 +165,45 @@ export function Grid(props: Props) {
           <Space height={shown[0]?.start ?? 0} columns={columns.length + 1} />
           {shown.map(({ index }) => {
             const record = records[index]!;
-            const isPicked = record.key !== null && picked.has(record.key);
-            const change = record.key === null ? undefined : changes.get(record.key);
+            const on = isPicked(record.key);
+            const dropped = record.key !== null && picks.dropped.has(record.key);
             return (
               <tr
                 key={record.key ?? index}
                 aria-rowindex={index + 2}
-                aria-selected={isPicked}
-                className={isPicked ? 'bg-accent-soft' : 'hover:bg-paper'}
+                aria-selected={on}
+                className={dropped ? 'text-quiet line-through' : on && !picks.all ? 'bg-accent-soft' : 'hover:bg-paper'}
               >
                 {pickable && (
-                  <td className={`${cell} px-2`}>
+                  <td className="h-8 border-b border-line px-2">
                     <input
                       type="checkbox"
                       aria-label={`Pick ${record.key}`}
                       className="block accent-accent"
-                      checked={isPicked}
-                      onClick={(e) => pick(index, !isPicked, e.shiftKey)}
+                      checked={on}
+                      onClick={(e) => pick(index, !on, e.shiftKey)}
                       onChange={() => {}}
                     />
                   </td>
                 )}
-                {record.values.map((value, i) => {
-                  const column = columns[i]!;
-                  const changed = change?.changes.find((c) => c.field === column.name);
-                  const isName = record.key !== null && (column.name === props.nameField || column.kind === 'key');
-                  return (
-                    <td key={column.name} className={`${cell} ${column.kind === 'number' ? 'text-right' : ''}`}>
-                      {changed ? (
-                        <Pending record={change!} changed={changed} />
-                      ) : isName ? (
-                        <Link
-                          to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key!)}`}
-                          className="hover:text-accent hover:underline"
-                        >
-                          {value.label ?? value.value}
-                        </Link>
-                      ) : value.value === null ? null : (
-                        <Shown value={value} />
-                      )}
-                    </td>
-                  );
-                })}
+                {record.values.map((value, i) => (
+                  <Cell
+                    key={columns[i]!.name}
+                    place={`${index}:${i}`}
+                    column={columns[i]!}
+                    value={value}
+                    link={
+                      record.key !== null && (columns[i]!.name === props.nameField || columns[i]!.kind === 'key')
+                        ? `/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key)}`
+                        : null
+                    }
+                    change={record.key === null ? undefined : changes.get(record.key)}
+                    focused={at?.row === index && at.column === i}
+                    tabStop={at ? at.row === index && at.column === i : index === first && i === 0}
+                    onFocus={() => setAt({ row: index, column: i })}
+                    onNarrow={(keep) => onNarrow(columns[i]!.name, value.value, keep)}
+                  />
+                ))}
               </tr>
             );
           })}
@@ -135,52 +214,19 @@ export function Grid(props: Props) {
   );
 }
 
-const head = 'h-8 border-b border-line px-3 text-left font-medium whitespace-nowrap';
-const cell = 'h-8 max-w-72 truncate border-b border-line px-3 whitespace-nowrap';
-
-function Heading({
-  column,
-  sort,
-  onSort,
-}: {
-  column: Found['columns'][number];
-  sort: string | null;
-  onSort: (sort: string | null) => void;
-}) {
-  const up = sort === column.name;
-  const down = sort === `-${column.name}`;
-  const next = up ? `-${column.name}` : down ? null : column.name;
-  return (
-    <th
-      className={`${head} ${column.kind === 'number' ? 'text-right' : ''}`}
-      aria-sort={up ? 'ascending' : down ? 'descending' : undefined}
-    >
-      <button
-        type="button"
-        onClick={() => onSort(next)}
-        className="inline-flex items-center gap-1 hover:text-accent"
-        title={`Sort by ${column.label}`}
-      >
-        {column.label}
-        {up && <ArrowUp className="size-3.5" aria-hidden="true" />}
-        {down && <ArrowDown className="size-3.5" aria-hidden="true" />}
-      </button>
-    </th>
-  );
-}
-
-/** What would become of this value. */
-function Pending({ record, changed }: { record: JournalRecord; changed: JournalRecord['changes'][number] }) {
-  if (record.outcome === 'not_allowed')
-    return (
-      <span title={record.cause ?? undefined}>
-        <Shown value={changed.old} />
-        <span className="ml-1.5 inline-flex items-center gap-1 text-xs text-trouble">
-          <Ban className="size-3.5" aria-hidden="true" /> not allowed
-        </span>
-      </span>
-    );
-  return <Change old={changed.old} now={changed.new} />;
+/** Wide enough for what such fields usually hold, until a person says otherwise. */
+function widthOf(column: Found['columns'][number], widths: Readonly<Record<string, number>>): number {
+  const usual: Partial<Record<typeof column.kind, number>> = {
+    key: 84,
+    number: 112,
+    yes_no: 104,
+    date: 116,
+    choice: 128,
+    moment: 200,
+    reference: 190,
+  };
+  const heading = column.label.length * 7.5 + 56;
+  return widths[column.name] ?? Math.max(usual[column.kind] ?? 190, Math.min(heading, 260));
 }
 
 function Space({ height, columns }: { height: number; columns: number }) {

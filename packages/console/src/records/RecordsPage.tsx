@@ -1,20 +1,36 @@
-import type { TypeSummary, TypeView } from '@tantamos/contract';
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import type { SavedSelectionView, SelectionBody, TypeSummary, TypeView } from '@tantamos/contract';
+import type { Expression } from '@tantamos/core';
+import { useQuery } from '@tanstack/react-query';
+import { ClipboardList } from 'lucide-react';
 import { useCallback, useMemo, useState } from 'react';
 import { Navigate, useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
-import { Button, LinkButton } from '../components/Button';
-import { counted, number } from '../components/format';
+import { Button } from '../components/Button';
+import { number } from '../components/format';
 import { Picker } from '../components/Picker';
 import { Empty, Trouble, Working } from '../components/states';
-import { jobOf, noWork, useDraft } from '../job/draft';
+import { everything, jobOf, partsOf, pickedPartsOf, useDraft, type Draft, type View } from '../job/draft';
 import { JobPanel } from '../job/JobPanel';
 import { useSample } from '../job/useSample';
 import { ColumnsMenu } from './ColumnsMenu';
-import { conditionsOf, joinConditions } from './conditions';
-import { FilterText } from './FilterText';
+import { inSelection, isNoneOf, isOneOf, narrowed } from './conditions';
+import { CrossSheet } from './CrossSheet';
+import { ExportMenu } from './ExportMenu';
+import { useFields, type FieldChoice } from './fields';
+import { FilterPanel } from './FilterPanel';
 import { Grid } from './Grid';
+import { NothingMatched } from './NothingMatched';
+import { PastedLines } from './PastedLines';
+import { PasteSheet } from './PasteSheet';
+import { PickBar } from './PickBar';
+import { PinnedStrip } from './PinnedStrip';
+import { RelatedMenu } from './RelatedMenu';
+import { SavedMenu } from './SavedMenu';
 import { SelectionLine } from './SelectionLine';
+import { TakeMenu } from './TakeMenu';
+import { useExplained } from './useExplained';
+import { useFound } from './useFound';
+import { ValuesDrawer } from './ValuesDrawer';
 
 export function RecordsPage() {
   const { type: id } = useParams();
@@ -33,40 +49,39 @@ export function RecordsPage() {
   return <Records key={id} type={type.data} types={types.data} />;
 }
 
-function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
+/** The draft as far as it is about this type; a draft of another is left alone until something is done here. */
+function useDraftOf(type: string) {
   const { draft: kept, change } = useDraft();
-  const navigate = useNavigate();
-  // A draft of another type is left alone until something is done on this one.
-  const draft = kept.type === type.id ? kept : { ...kept, ...noWork, filter: '', sort: null };
+  const draft: Draft = useMemo(() => (kept.type === type ? kept : { ...kept, ...everything }), [kept, type]);
   const set = useCallback(
-    (next: Parameters<typeof change>[0]) =>
-      change({ ...(kept.type === type.id ? {} : { ...noWork, filter: '', sort: null }), type: type.id, ...next }),
-    [change, kept.type, type.id],
+    (next: Partial<Draft>) => change({ ...(kept.type === type ? {} : everything), type, ...next }),
+    [change, kept.type, type],
   );
-  const chosen = draft.columns[type.id] ?? usualColumns(type);
+  const view: View = kept.views[type] ?? {};
+  const setView = (next: Partial<View>): void => change({ views: { ...kept.views, [type]: { ...view, ...next } } });
+  return { draft, set, change, view, setView };
+}
+
+type Open =
+  | { paste: string }
+  | { values: string }
+  | { cross: { rows: string; columns: string } }
+  | { lines: string; at: { record: number; column: string } };
+
+function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
+  const { draft, set, change, view, setView } = useDraftOf(type.id);
+  const navigate = useNavigate();
+  const fields = useFields(type);
+  const [open, setOpen] = useState<Open | null>(null);
+  const chosen = view.columns ?? usualColumns(type);
   // A field that is being changed is in sight, chosen or not.
   const added = draft.panel ? draft.edits.flatMap((e) => (e.field && !chosen.includes(e.field) ? [e.field] : [])) : [];
   const columns = [...chosen.slice(0, 2), ...added, ...chosen.slice(2)];
-  const found = useInfiniteQuery({
-    queryKey: ['find', type.id, draft.filter, draft.sort, columns.join()],
-    queryFn: ({ pageParam, signal }) =>
-      api.find(
-        type.id,
-        {
-          filter: draft.filter,
-          columns: [...columns],
-          sort: draft.sort ? [draft.sort] : undefined,
-          limit: 100,
-          after: pageParam,
-        },
-        signal,
-      ),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
-  const records = useMemo(() => found.data?.pages.flatMap((p) => p.records) ?? [], [found.data]);
+  const sort = view.sort ?? [];
+  const parts = partsOf(draft);
+  const { found, records, onMore } = useFound(type.id, parts, columns, sort);
+  const isEmpty = found.isSuccess && records.length === 0;
+  const explained = useExplained(type.id, pickedPartsOf(draft), isEmpty);
   const [sight, setSight] = useState<readonly string[]>([]);
   const job = jobOf(draft, type.id);
   const changeable = type.notChangeable === null;
@@ -75,60 +90,99 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
     () => new Map((job.edits.length > 0 ? (sample.data?.rows ?? []) : []).map((r) => [r.key, r])),
     [sample.data, job.edits.length],
   );
-  const picked = useMemo(() => new Set(draft.picked), [draft.picked]);
-  const { fetchNextPage, isFetchingNextPage } = found;
-  const onMore = useCallback(() => void (isFetchingNextPage || fetchNextPage()), [fetchNextPage, isFetchingNextPage]);
-  const pick = (keys: readonly string[], on: boolean): void => {
-    const next = new Set(picked);
-    for (const key of keys)
-      if (on) next.add(key);
-      else next.delete(key);
-    set({ picked: [...next] });
+  const pinned = (view.pinned ?? []).flatMap((p) => fields.find((f) => f.path === p) ?? []);
+  const narrow = (condition: Expression): void => set({ filter: narrowed(draft.filter, condition) });
+  const choiceOf = (path: string): FieldChoice | null => fields.find((f) => f.path === path) ?? null;
+  const narrowBy = (column: string, value: string | null, keep: boolean): void => {
+    const choice = choiceOf(column);
+    if (!choice || choice.field.base === 'list' || choice.field.base === 'other') return;
+    narrow((keep ? isOneOf : isNoneOf)(choice.path, choice.field, [value]));
   };
-  const loaded = new Set(records.map((r) => r.key));
-  const unseen = draft.picked.filter((k) => !loaded.has(k)).length;
+  const selection: SelectionBody = { type: type.id, ...pickedPartsOf(draft) };
+  const openSaved = (saved: SavedSelectionView): void => {
+    const { type: to, filter, related, list, take, keys, drop } = saved.selection;
+    change({
+      ...everything,
+      type: to,
+      filter: filter ?? '',
+      related: (related as Draft['related']) ?? null,
+      list: list ?? null,
+      take: (take as Draft['take']) ?? null,
+      picked: keys ?? [],
+      dropped: drop ?? [],
+    });
+    void navigate(`/records/${encodeURIComponent(to)}`);
+  };
   return (
     <div className="flex h-full">
       <main className="flex min-w-0 flex-1 flex-col">
         <div className="space-y-2 px-4 py-2.5">
-          <div className="flex items-center gap-3">
+          <div className="flex items-center gap-2">
             <h1 className="sr-only">{type.label}</h1>
-            <Picker
-              label="Type of record"
-              shown={<span className="font-medium">{type.label}</span>}
-              className="w-56"
-              value={type.id}
-              options={types.map((t) => ({
-                id: t.id,
-                label: t.label,
-                more: t.comment ?? '',
-                note: `about ${number(t.about)}`,
-              }))}
+            <TypePicker
+              type={type}
+              types={types}
               onPick={(id) => void navigate(`/records/${encodeURIComponent(id)}`)}
             />
-            <span className="truncate text-quiet">{type.comment}</span>
-            <span className="ml-auto" />
+            <span className="min-w-0 flex-1 truncate text-quiet">{type.comment}</span>
+            {type.key !== null && (
+              <>
+                <Button onClick={() => setOpen({ paste: '' })}>
+                  <ClipboardList className="size-4 text-quiet" aria-hidden="true" /> Paste a list
+                </Button>
+                <SavedMenu selection={selection} onOpen={openSaved} onOnlyIn={(name) => narrow(inSelection(name))} />
+                <RelatedMenu
+                  type={type}
+                  types={types}
+                  onGo={(to, related) => {
+                    change({ ...everything, type: to, related: { of: selection, ...related } });
+                    void navigate(`/records/${encodeURIComponent(to)}`);
+                  }}
+                />
+                <TakeMenu take={draft.take} fields={fields} onTake={(take) => set({ take })} />
+              </>
+            )}
             <ColumnsMenu
-              type={type}
+              fields={fields}
               columns={chosen}
-              onChange={(next) =>
-                change({ columns: { ...kept.columns, [type.id]: next.length > 0 ? next : usualColumns(type) } })
-              }
+              onChange={(next) => setView({ columns: next.length > 0 ? next : usualColumns(type) })}
+              onReset={() => setView({ columns: undefined, widths: undefined, sort: undefined })}
+            />
+            <ExportMenu
+              type={type.id}
+              parts={pickedPartsOf(draft)}
+              columns={columns}
+              sort={sort}
+              printPage={`/records/${encodeURIComponent(type.id)}/print`}
             />
           </div>
           <SelectionLine
             type={type}
-            filter={draft.filter}
-            picked={draft.picked.length}
-            onFilter={(filter) => set({ filter })}
-            onClearPicked={() => set({ picked: [] })}
-            onOpen={() => document.querySelector<HTMLElement>('textarea')?.focus()}
+            draft={draft}
+            explained={explained.data}
+            failed={explained.isError}
+            onChange={set}
+            onOpenFilter={() => set({ filterOpen: true })}
+            onOpenList={() => setOpen({ paste: '' })}
           />
-          <FilterText
+          <FilterPanel
+            type={type}
+            fields={fields}
             filter={draft.filter}
-            onApply={(filter) => set({ filter })}
+            open={draft.filterOpen}
+            onOpen={(filterOpen) => change({ filterOpen })}
+            mode={draft.filterMode}
+            onMode={(filterMode) => change({ filterMode })}
+            onFilter={(filter) => set({ filter })}
             error={found.error}
-            example={exampleFor(type)}
+          />
+          <PinnedStrip
+            type={type.id}
+            parts={parts}
+            pinned={pinned}
+            onNarrow={narrow}
+            onOpen={(c) => setOpen({ values: c.path })}
+            onUnpin={(c) => setView({ pinned: view.pinned?.filter((p) => p !== c.path) })}
           />
           {type.notChangeable && <p className="text-pending">{type.notChangeable}</p>}
         </div>
@@ -137,10 +191,15 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             <Working what="Finding records" />
           ) : found.isError ? (
             <Empty title="The filter cannot be used as it is.">
-              What is wrong is said above, beneath the text. Nothing has been changed.
+              What is wrong is said above, beneath the filter. Nothing has been changed.
             </Empty>
-          ) : records.length === 0 ? (
-            <NothingMatched filter={draft.filter} onFilter={(filter) => set({ filter })} label={type.label} />
+          ) : isEmpty ? (
+            <NothingMatched
+              filter={draft.filter}
+              explained={explained.data}
+              onFilter={(filter) => set({ filter })}
+              label={type.label}
+            />
           ) : (
             <Grid
               type={type.id}
@@ -149,83 +208,115 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
               records={records}
               more={Boolean(found.hasNextPage)}
               onMore={onMore}
-              sort={draft.sort}
-              onSort={(sort) => set({ sort })}
-              picked={picked}
-              onPick={pick}
+              sort={sort}
+              onSort={(next) => setView({ sort: next })}
+              widths={view.widths ?? {}}
+              onWidth={(column, width) => setView({ widths: { ...view.widths, [column]: width } })}
+              picks={{ picked: new Set(draft.picked), all: draft.allPicked, dropped: new Set(draft.dropped) }}
+              onPick={(keys, on) => set(picked(draft, keys, on))}
               changes={changes}
               onSight={setSight}
               pickable={changeable}
+              onValues={(column) => setOpen({ values: column })}
+              onNarrow={narrowBy}
+              onPaste={(text, at) => setOpen({ lines: text, at })}
             />
           )}
-          {draft.picked.length > 0 && (
-            <div
-              role="status"
-              className="absolute bottom-3 left-1/2 flex -translate-x-1/2 items-center gap-3 rounded border border-line-strong bg-sheet px-3 py-1.5 shadow-lg"
-            >
-              <span>
-                {counted(draft.picked.length, 'record')} picked{unseen > 0 && ` (${number(unseen)} not in sight)`}
-              </span>
-              <Button onClick={() => set({ panel: true })}>Change…</Button>
-              <LinkButton onClick={() => set({ picked: [] })}>Clear</LinkButton>
-            </div>
-          )}
+          <PickBar
+            draft={draft}
+            matching={explained.data?.afterTake ?? explained.data?.afterList ?? explained.data?.afterFilter}
+            loaded={records}
+            onChange={set}
+          />
         </div>
       </main>
       {changeable && <JobPanel type={type} draft={draft} change={set} sample={sample} />}
+      <ValuesDrawer
+        type={type.id}
+        parts={parts}
+        choice={open && 'values' in open ? choiceOf(open.values) : null}
+        fields={fields}
+        pinned={open !== null && 'values' in open && (view.pinned ?? []).includes(open.values)}
+        onPin={(on) => {
+          const path = (open as { values: string }).values;
+          const rest = (view.pinned ?? []).filter((p) => p !== path);
+          setView({ pinned: on ? [...rest, path].slice(-3) : rest });
+        }}
+        onNarrow={narrow}
+        onCross={(path) => setOpen({ cross: { rows: (open as { values: string }).values, columns: path } })}
+        onClose={() => setOpen(null)}
+      />
+      <CrossSheet
+        type={type.id}
+        parts={parts}
+        crossed={open && 'cross' in open ? open.cross : null}
+        fields={fields}
+        onChange={(cross) => setOpen({ cross })}
+        onNarrow={narrow}
+        onClose={() => setOpen(null)}
+      />
+      <PasteSheet
+        open={open !== null && 'paste' in open}
+        text={open && 'paste' in open ? open.paste : undefined}
+        type={type}
+        types={types}
+        fields={fields}
+        onUse={(to, list) => {
+          if (to === type.id) return set({ list });
+          change({ ...everything, type: to, list });
+          void navigate(`/records/${encodeURIComponent(to)}`);
+        }}
+        onClose={() => setOpen(null)}
+      />
+      <PastedLines
+        pasted={open && 'lines' in open ? open : null}
+        label={(column) => choiceOf(column)?.label ?? column}
+        onFind={(text) => setOpen({ paste: text })}
+        onClose={() => setOpen(null)}
+      />
     </div>
   );
 }
 
-/** Which condition emptied the set: one click takes it away. */
-function NothingMatched({
-  filter,
-  onFilter,
-  label,
+/** What picking or dropping these makes of the draft. */
+function picked(draft: Draft, keys: readonly string[], on: boolean): Partial<Draft> {
+  const list = draft.allPicked ? draft.dropped : draft.picked;
+  const into = draft.allPicked ? !on : on;
+  const next = into ? [...new Set([...list, ...keys])] : list.filter((k) => !keys.includes(k));
+  return draft.allPicked ? { dropped: next } : { picked: next };
+}
+
+function TypePicker({
+  type,
+  types,
+  onPick,
 }: {
-  filter: string;
-  onFilter: (filter: string) => void;
-  label: string;
+  type: TypeView;
+  types: readonly TypeSummary[];
+  onPick: (id: string) => void;
 }) {
-  const conditions = conditionsOf(filter);
   return (
-    <Empty title={`No ${label.toLowerCase()} match.`}>
-      {conditions.length > 0 && (
-        <>
-          <p>The line above shows where the count reaches 0. Leave one condition out:</p>
-          <ul className="mt-2 space-y-1">
-            {conditions.map((c, i) => (
-              <li key={i}>
-                <LinkButton
-                  className="font-mono text-xs"
-                  onClick={() => onFilter(joinConditions(conditions.filter((_, j) => j !== i)))}
-                >
-                  {c}
-                </LinkButton>
-              </li>
-            ))}
-          </ul>
-        </>
-      )}
-    </Empty>
+    <Picker
+      label="Type of record"
+      shown={<span className="font-medium">{type.label}</span>}
+      className="w-48"
+      value={type.id}
+      options={types.map((t) => ({
+        id: t.id,
+        label: t.label,
+        more: t.comment ?? '',
+        note: `about ${number(t.about)}`,
+      }))}
+      onPick={onPick}
+    />
   );
 }
 
 /** Name, owner, choices and dates first: about what fits on a screen. */
-function usualColumns(type: TypeView): string[] {
+export function usualColumns(type: TypeView): string[] {
   const seen = type.fields.filter((f) => !f.hidden && f.kind !== 'other');
   const key = seen.filter((f) => f.kind === 'key').map((f) => f.name);
   const name = type.nameField ? [type.nameField] : [];
   const rest = seen.map((f) => f.name).filter((n) => !key.includes(n) && !name.includes(n));
   return [...key, ...name, ...rest].slice(0, 14);
-}
-
-function exampleFor(type: TypeView): string {
-  const choice = type.fields.find((f) => f.choices && f.choices.length > 0);
-  const owner = type.fields.find((f) => type.ownerFields.includes(f.name));
-  const parts = [
-    choice && `${choice.name} = '${choice.choices![0]!.value}'`,
-    owner && `${owner.name} = 'First Last'`,
-  ].filter(Boolean);
-  return parts.length > 0 ? `for example: ${parts.join(' AND ')}` : "a condition, such as name LIKE 'A%'";
 }

@@ -10,6 +10,7 @@ import { Button } from '../components/Button';
 import { counted, duration, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { OutcomeBar } from '../components/OutcomeBar';
+import { PrintButton } from '../components/PrintButton';
 import { OutcomeTabs } from '../components/OutcomeTabs';
 import { Problems } from '../components/Problems';
 import { Trouble, Working } from '../components/states';
@@ -71,6 +72,7 @@ function Watched({ run: r }: { run: RunView }) {
           </div>
           <Verbs run={r} />
         </div>
+        {r.list && <p className="text-quiet">Pasted list: {r.list.sentence}</p>}
         <OutcomeBar totals={r.totals} />
         <p className="text-quiet">{pace(r)}</p>
       </header>
@@ -101,6 +103,7 @@ function Watched({ run: r }: { run: RunView }) {
                   <Download className="size-4" aria-hidden="true" /> {format === 'csv' ? 'CSV' : 'JSON Lines'}
                 </a>
               ))}
+              <PrintButton />
             </p>
           </section>
         </aside>

@@ -1,5 +1,6 @@
 import { keyOf } from '../catalog/catalog';
-import { emit, Scope, tableOf } from '../language/emit';
+import type { Scope } from '../language/emit';
+import { emit, tableOf } from '../language/emit';
 import type { CheckedRelated } from '../selection/related';
 import type { CheckedSelection, CheckedTake } from '../selection/selection';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';

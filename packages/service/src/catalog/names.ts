@@ -68,7 +68,10 @@ export async function lookUpNames(
   const name = identifier(type.nameField ?? key.name);
   const text = typed.trim();
   const escaped = (word: string): string => word.replace(/[\\%_]/g, '\\$&');
-  const words = text.split(/\s+/).filter(Boolean).map((w) => `%${escaped(w)}%`);
+  const words = text
+    .split(/\s+/)
+    .filter(Boolean)
+    .map((w) => `%${escaped(w)}%`);
   const row = sql`select ${identifier(key.name)}::text as key, ${name}::text as name, ${hintOf(type)} as hint from ${tableOf(type)}`;
   return database.askWithin<Found & Record<string, string>>(
     sql`${row} where ${name}::text ilike all(${value(words)}::text[]) or ${identifier(key.name)}::text = ${value(text)}

@@ -74,7 +74,11 @@ describe('starting on a database', () => {
     const log = pino({ level: 'silent' });
     const both = await Promise.all([openServices({ url, log }), openServices({ url, log })]);
     const pool = new Pool({ connectionString: url });
-    expect((await pool.query('select version from tantamos.migration')).rows).toEqual([{ version: 1 }, { version: 2 }, { version: 3 }]);
+    expect((await pool.query('select version from tantamos.migration')).rows).toEqual([
+      { version: 1 },
+      { version: 2 },
+      { version: 3 },
+    ]);
     await pool.query(`insert into tantamos.migration (version, name) values (999, 'from the future')`);
     await pool.end();
     await Promise.all(both.map((s) => s.close()));

@@ -125,7 +125,8 @@ async function nearest(
     await labels.load();
     return rows.slice(0, 5).map(({ v }) => {
       const shown = labels.show(at.field, v);
-      const said = v === null ? `${field} IS NULL` : `${field} = ${refersTo === null || base !== 'number' ? quote(v) : v}`;
+      const said =
+        v === null ? `${field} IS NULL` : `${field} = ${refersTo === null || base !== 'number' ? quote(v) : v}`;
       return { value: shown.label ?? v ?? 'blank', text: said };
     });
   }
@@ -163,4 +164,3 @@ function pathParts(at: FieldPath) {
   const span = { start: 0, end: 0 };
   return [...at.through.map((s) => ({ name: s.field.name, span })), { name: at.field.name, span }];
 }
-

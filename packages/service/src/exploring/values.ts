@@ -71,8 +71,14 @@ export async function crossed(
     longestSearch,
     signal,
   );
-  const rows = mostFrequent(cells.map((c) => [c.v1, c.n]), mostCrossed.rows);
-  const columns = mostFrequent(cells.map((c) => [c.v2, c.n]), mostCrossed.columns);
+  const rows = mostFrequent(
+    cells.map((c) => [c.v1, c.n]),
+    mostCrossed.rows,
+  );
+  const columns = mostFrequent(
+    cells.map((c) => [c.v2, c.n]),
+    mostCrossed.columns,
+  );
   const labels = new Labels(database, catalog);
   rows.forEach((v) => labels.want(a.field, v));
   columns.forEach((v) => labels.want(b.field, v));

@@ -56,7 +56,7 @@ function serialOf(day: string): number | null {
 function text(value: string, style = 0): string {
   const safe = value
     .slice(0, longestCell)
-    // eslint-disable-next-line no-control-regex -- XML 1.0 has no place for these
+
     .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '')
     .replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\ufffd')
     .replace(/[&<>]/g, (c) => (c === '&' ? '&amp;' : c === '<' ? '&lt;' : '&gt;'));

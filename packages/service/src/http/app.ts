@@ -37,10 +37,7 @@ const handlers = {
   ...jobs,
   ...previews,
   ...runs,
-} as unknown as Record<
-  RouteName,
-  Handler<unknown, unknown>
->;
+} as unknown as Record<RouteName, Handler<unknown, unknown>>;
 handlers satisfies { [K in RouteName]: unknown };
 
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;

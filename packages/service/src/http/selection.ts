@@ -32,8 +32,8 @@ export async function placed<T>(parts: SelectionParts, selection: Selection, wor
     return await work();
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
-    const [first, ...more] = error.problems.map(
-      (p): Problem => (p.span && (p.where ?? 'filter') === 'filter' ? { ...p, text: selection.filter } : p),
+    const [first, ...more] = error.problems.map((p): Problem =>
+      p.span && (p.where ?? 'filter') === 'filter' ? { ...p, text: selection.filter } : p,
     );
     throw new ProblemError(first!, ...more);
   }

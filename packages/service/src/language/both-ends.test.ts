@@ -7,7 +7,6 @@ import {
   join,
   noContext,
   parse,
-  pathText,
   raw,
   render,
   Scope,

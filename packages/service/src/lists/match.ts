@@ -50,7 +50,9 @@ export async function matchList(
     types: catalog.types.map((t) => t.id.toLowerCase()),
   });
   if (pieces.length > mostPieces)
-    fail('over_limit', `A list may have ${mostPieces.toLocaleString('en-US')} entries; this has more.`, { where: 'text' });
+    fail('over_limit', `A list may have ${mostPieces.toLocaleString('en-US')} entries; this has more.`, {
+      where: 'text',
+    });
   const { lines, entries } = numbered(pieces);
   return database.transaction('read committed', async (connection) => {
     await connection.query(`set local statement_timeout = 60000`);
@@ -62,13 +64,7 @@ export async function matchList(
     await connection.query(
       `insert into tantamos.list_line (list, n, said, fate, entry)
        select $1, t.* from unnest($2::int[], $3::text[], $4::text[], $5::int[]) t`,
-      [
-        id,
-        lines.map((l) => l.n),
-        lines.map((l) => l.said),
-        lines.map((l) => l.fate),
-        lines.map((l) => l.entry),
-      ],
+      [id, lines.map((l) => l.n), lines.map((l) => l.said), lines.map((l) => l.fate), lines.map((l) => l.entry)],
     );
     await connection.query(
       'insert into tantamos.list_entry (list, n, said) select $1, t.* from unnest($2::int[], $3::text[]) t',

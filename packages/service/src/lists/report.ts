@@ -25,7 +25,8 @@ export async function reportForPreview(
   if (!list) return null;
   const report = await listReport(database, list.id);
   const mine = report.byType.find((t) => t.type === type.id);
-  if (!mine) return fail('bad_request', `The list was not matched with ${type.label.toLowerCase()}.`, { where: 'list' });
+  if (!mine)
+    return fail('bad_request', `The list was not matched with ${type.label.toLowerCase()}.`, { where: 'list' });
   const missing = report.different - mine.found;
   if (missing > 0 && list.unknown !== 'skip')
     fail(
@@ -44,7 +45,12 @@ interface Counts {
   readonly different: number;
   readonly found: number;
   readonly targets: readonly { readonly type: string; readonly fields: readonly string[] }[];
-  readonly by_type: readonly { readonly type: string; readonly found: number; readonly several: number; readonly records: number }[];
+  readonly by_type: readonly {
+    readonly type: string;
+    readonly found: number;
+    readonly several: number;
+    readonly records: number;
+  }[];
   readonly elsewhere: readonly { readonly type: string; readonly field: string; readonly count: number }[];
 }
 
@@ -152,7 +158,12 @@ export async function listLines(
   }
   const nearest =
     query.of === 'unknown'
-      ? await nearestNames(database, catalog, id, shown.map((r) => r.entry_said ?? ''))
+      ? await nearestNames(
+          database,
+          catalog,
+          id,
+          shown.map((r) => r.entry_said ?? ''),
+        )
       : new Map<string, string[]>();
   return {
     lines: shown.map((r): ListLineView => ({
@@ -167,4 +178,3 @@ export async function listLines(
     next: rows.length > limit ? shown.at(-1)!.n : null,
   };
 }
-

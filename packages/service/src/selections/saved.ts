@@ -80,9 +80,10 @@ export class SavedSelections {
     if (name === '' || /['"\n]/.test(name))
       fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
     const bound = await this.bound(person, { ...saving, name });
-    const before = await this.database.one<Row & Record<string, unknown>>(`${selectSaved} where lower(s.name) = lower($1)`, [
-      name,
-    ]);
+    const before = await this.database.one<Row & Record<string, unknown>>(
+      `${selectSaved} where lower(s.name) = lower($1)`,
+      [name],
+    );
     if (before) await this.mayChange(person, before, saving);
     try {
       await this.database.transaction('read committed', async (connection) => {
@@ -125,10 +126,10 @@ export class SavedSelections {
 
   /** Remembers how many records it matched when it was last looked at. */
   async counted(id: string, count: number): Promise<void> {
-    await this.database.rows(
-      'update tantamos.saved_selection set last_count = $2, counted_at = now() where id = $1',
-      [id, count],
-    );
+    await this.database.rows('update tantamos.saved_selection set last_count = $2, counted_at = now() where id = $1', [
+      id,
+      count,
+    ]);
   }
 
   private async mayChange(person: Person, before: Row, saving: Saving): Promise<void> {
@@ -136,7 +137,10 @@ export class SavedSelections {
     if (before.owner !== person.id && !(before.open && person.role === 'administrator'))
       fail('name_taken', `The name “${clip(saving.name)}” is taken; save it under another.`, { where: 'name' });
     if (saving.version !== null && saving.version !== before.version)
-      fail('stale_version', `Version ${before.version} was saved since you opened version ${saving.version}; look at it first.`);
+      fail(
+        'stale_version',
+        `Version ${before.version} was saved since you opened version ${saving.version}; look at it first.`,
+      );
     const users = await this.usersOf(before.name);
     const same = JSON.stringify(before.said) === JSON.stringify(saving.said) && before.type === saving.said.type;
     if (users.length > 0 && !same && !saving.anyway)
@@ -169,7 +173,9 @@ export class SavedSelections {
       );
       const hidden = rows.find((r) => !r.open);
       if (saving.open && hidden)
-        fail('not_permitted', `“${hidden.name}” is private, so a selection open to all cannot rest on it.`, { where: 'open' });
+        fail('not_permitted', `“${hidden.name}” is private, so a selection open to all cannot rest on it.`, {
+          where: 'open',
+        });
       wanted.forEach((n) => seen.add(n));
       wanted = rows.flatMap((r) => names(r.selection)).filter((n) => !seen.has(n));
     }

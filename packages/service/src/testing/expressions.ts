@@ -56,7 +56,15 @@ const built = fc.letrec<Typed>((tie) => {
   const free = among('', ", (DATE('2026-05-01'), DATE('2026-05-04'))");
   return {
     text: one(
-      among('t', 'u', 'TEXT(choice)', 'parent.t', 'parent.parent.u', 'max(samples.parent.t)', 'min(samples.parent.u, i > 0)'),
+      among(
+        't',
+        'u',
+        'TEXT(choice)',
+        'parent.t',
+        'parent.parent.u',
+        'max(samples.parent.t)',
+        'min(samples.parent.u, i > 0)',
+      ),
       fc.constantFrom(...texts).map(quoted),
       fc.constant('NULL').map(() => 'COALESCE(NULL, u)'),
       call('UPPER', t),
@@ -128,7 +136,10 @@ const built = fc.letrec<Typed>((tie) => {
         'TRUE',
         'has(samples.parent)',
         'has(samples.parent, b OR n > parent.n)',
-        't IS NULL', "choice = 'red'", "choice IN ('Blue', 'green')", 'choice = t',
+        't IS NULL',
+        "choice = 'red'",
+        "choice IN ('Blue', 'green')",
+        'choice = t',
         'tags IS NOT NULL',
       ),
       compared(t),
@@ -219,7 +230,9 @@ export function sampleRecords(): object[] {
     d: pick([null, ...days], i * 5 + 2),
     e: pick([...days, null], i),
     m: pick(moments, i * 5 + 1),
-    c: pick([...moments, '2026-10-25T02:30:00Z', '2026-03-29T02:30:00Z', '2026-11-01T01:30:00Z'], i)?.replace('Z', '') ?? null,
+    c:
+      pick([...moments, '2026-10-25T02:30:00Z', '2026-03-29T02:30:00Z', '2026-11-01T01:30:00Z'], i)?.replace('Z', '') ??
+      null,
     tags: pick([null, '{}', '{a,"b c",É}', '{a,NULL}', '{red,"q\\"x"}'], i),
     nums: pick([null, '{1,2}', '{3}'], i),
     choice: pick([null, 'red', 'green', 'Blue'], i * 3),

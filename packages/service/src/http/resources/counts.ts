@@ -37,7 +37,9 @@ export const keptCounts: Handler = async ({ services, person }) => {
 export const keepCounts: Handler<KeepCountsBody> = async ({ services, person, body }) => {
   const selection = plainSelection(body.selection.type, body.selection);
   await seenSelection(services, person, selection);
-  const { counts, total } = await placed(body.selection, selection, () => count(services, person, selection, body.fields));
+  const { counts, total } = await placed(body.selection, selection, () =>
+    count(services, person, selection, body.fields),
+  );
   if (counts.length >= mostKept)
     fail('over_limit', `These fields have more than ${mostKept} different values together; too many to compare.`);
   const row = await services.database.one<{ id: string }>(

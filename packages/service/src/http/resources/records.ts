@@ -82,7 +82,9 @@ export const pointers: Handler = async ({ services, person, params, res }) => {
       sql`select ${raw(String(i))} as i, count(*) as n from ${tableOf(child)} where ${identifier(field.name)} = ${at}`,
   );
   const all = counts.reduce((one, next) => sql`${one} union all ${next}`);
-  const rows = await services.database.askWithin<{ i: number; n: number }>(all, longestSearch, gone(res)).catch(asProblem);
+  const rows = await services.database
+    .askWithin<{ i: number; n: number }>(all, longestSearch, gone(res))
+    .catch(asProblem);
   return rows
     .filter((r) => r.n > 0)
     .map(({ i, n }): PointerView => {

@@ -1,5 +1,14 @@
 import type { ImportBody, SavedSelectionBody, SavedSelectionView } from '@tantamos/contract';
-import { countRecords, fail, parse, ProblemError, textOfJson, toJsonValue, within, type Selection } from '@tantamos/core';
+import {
+  countRecords,
+  fail,
+  parse,
+  ProblemError,
+  textOfJson,
+  toJsonValue,
+  within,
+  type Selection,
+} from '@tantamos/core';
 import type { Services } from '../../services';
 import type { Handler } from '../handler';
 import { sent } from '../handler';
@@ -45,8 +54,7 @@ export const countSelection: Handler = async ({ services, person, params, res })
   return labelled(services, await services.saved.get(person, saved.name));
 };
 
-export const dropSelection: Handler = async ({ services, person, params }) =>
-  services.saved.drop(person, params.name!);
+export const dropSelection: Handler = async ({ services, person, params }) => services.saved.drop(person, params.name!);
 
 const fileKind = 'saved-selections';
 
@@ -67,7 +75,9 @@ export const importSelections: Handler<ImportBody> = async ({ services, person, 
   const { file, taken = 'refuse' } = body;
   const entries = (file as { selections?: unknown }).selections;
   if ((file as { tantamos?: unknown }).tantamos !== fileKind || !Array.isArray(entries))
-    return fail('bad_request', `This is no file of saved selections: "tantamos": "${fileKind}" is missing.`, { where: 'file' });
+    return fail('bad_request', `This is no file of saved selections: "tantamos": "${fileKind}" is missing.`, {
+      where: 'file',
+    });
   const known = new Set((await services.saved.list(person)).map((s) => s.name.toLowerCase()));
   const read = entries.map((e: unknown, i) => within(`selections[${i}]`, () => entryOf(e)));
   const clash = read.filter((e) => known.has(e.name.toLowerCase()));
@@ -81,9 +91,7 @@ export const importSelections: Handler<ImportBody> = async ({ services, person, 
   for (const { name, note, open, selection } of wanted) {
     await seenSelection(services, person, selection);
     try {
-      saved.push(
-        await services.saved.save(person, { name, said: selection, note, open, version: null, anyway: true }),
-      );
+      saved.push(await services.saved.save(person, { name, said: selection, note, open, version: null, anyway: true }));
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       for (const done of saved.filter((s) => s.version === 1).reverse()) await services.saved.drop(person, done.name);
