@@ -59,7 +59,7 @@ function keyInPage(said: string, types: readonly string[]): { entry: string; ofT
   let parts: string[];
   try {
     const { pathname, hash } = new URL(said);
-    parts = `${pathname}/${hash.replace(/^#/, '')}`.split('/').map(decodeURIComponent).filter(Boolean);
+    parts = `${pathname}/${hash.replace(/^#|\?.*$/g, '')}`.split('/').map(decodeURIComponent).filter(Boolean);
   } catch {
     return null;
   }

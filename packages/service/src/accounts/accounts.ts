@@ -6,6 +6,8 @@ import type { Person, Role } from './rights';
 
 /** A browser's session ends after 12 hours, a token's after 90 days. */
 const lifetimes = { browser: '12 hours', token: '90 days' } as const;
+/** How long a session is taken as good without asking the database again, in ms. */
+const knownFor = 1000;
 export type SessionKind = keyof typeof lifetimes;
 
 export interface Session {
@@ -17,6 +19,7 @@ export interface Session {
 
 /** Accounts and sessions. */
 export class Accounts {
+  private readonly known = new Map<string, { person: Person; until: number }>();
   constructor(private readonly database: Database) {}
 
   async signIn(login: string, password: string, kind: SessionKind, label: string | null): Promise<Session> {
@@ -39,15 +42,25 @@ export class Accounts {
 
   /** Who holds this secret; undefined when nobody does, or does no longer. */
   async personOf(secret: string): Promise<Person | undefined> {
-    return this.database.one<Person>(
+    const hash = hashSecret(secret);
+    const id = hash.toString('base64');
+    const known = this.known.get(id);
+    if (known && known.until > Date.now()) return known.person;
+    const person = await this.database.one<Person>(
       `select a.id, a.login, a.name, a.role from tantamos.session s join tantamos.account a on a.id = s.account
        where s.secret_hash = $1 and s.expires_at > now() and a.active`,
-      [hashSecret(secret)],
+      [hash],
     );
+    if (this.known.size > 1000) this.known.clear();
+    if (person) this.known.set(id, { person, until: Date.now() + knownFor });
+    else this.known.delete(id);
+    return person;
   }
 
   async signOut(secret: string): Promise<void> {
-    await this.database.rows('delete from tantamos.session where secret_hash = $1', [hashSecret(secret)]);
+    const hash = hashSecret(secret);
+    this.known.delete(hash.toString('base64'));
+    await this.database.rows('delete from tantamos.session where secret_hash = $1', [hash]);
   }
 
   async list(): Promise<(Person & { active: boolean })[]> {

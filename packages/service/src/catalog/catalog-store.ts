@@ -10,6 +10,7 @@ const keepFor = 15_000;
 /** The catalog of the moment, read from the database and kept for a short time. */
 export class CatalogStore {
   private kept: { catalog: Promise<Catalog>; at: number } | undefined;
+  private zone: { name: string; at: number } | undefined;
   constructor(private readonly database: Database) {}
 
   async get(): Promise<Catalog> {
@@ -22,9 +23,18 @@ export class CatalogStore {
     return this.kept.catalog;
   }
 
+  /** The workspace's time zone (IANA name), kept as long as the catalog. */
+  async timeZone(): Promise<string> {
+    if (this.zone && Date.now() - this.zone.at <= keepFor) return this.zone.name;
+    const row = await this.database.one<{ time_zone: string }>('select time_zone from tantamos.workspace');
+    this.zone = { name: row!.time_zone, at: Date.now() };
+    return this.zone.name;
+  }
+
   /** Reads the database again at the next look: its tables or settings have changed. */
   refresh(): void {
     this.kept = undefined;
+    this.zone = undefined;
   }
 
   /** Lays settings of a person over a type; what is absent stays as it is, null goes back to the database's own. */

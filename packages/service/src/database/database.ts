@@ -26,6 +26,8 @@ const options = Object.entries(pinned)
 
 export type Connection = PoolClient;
 
+const searchConnections = 12;
+
 export interface DatabaseOptions {
   readonly url: string;
   /** Connections kept for requests and, apart from these, for lanes and previews. */
@@ -35,17 +37,24 @@ export interface DatabaseOptions {
 /** The database Tantamos is pointed at: a pool of pinned connections, and the few ways of asking it. */
 export class Database {
   private readonly pool: Pool;
+  /** Searches have connections of their own: what is slow there holds nothing else up, and each keeps its time limit. */
+  private readonly searches: Pool;
+  private readonly limits = new WeakMap<Connection, number>();
+
   constructor(private readonly settings: DatabaseOptions) {
-    this.pool = new Pool({
-      connectionString: settings.url,
-      max: settings.connections ?? 20,
-      options,
-      application_name: 'tantamos',
-      keepAlive: true,
-      connectionTimeoutMillis: 10_000,
-    });
+    const open = (max: number): Pool =>
+      new Pool({
+        connectionString: settings.url,
+        max,
+        options,
+        application_name: 'tantamos',
+        keepAlive: true,
+        connectionTimeoutMillis: 10_000,
+      });
+    this.pool = open(settings.connections ?? 20);
+    this.searches = open(searchConnections);
     // An idle connection that the server closes is replaced at its next use.
-    this.pool.on('error', () => {});
+    for (const pool of [this.pool, this.searches]) pool.on('error', () => {});
   }
 
   async rows<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R[]> {
@@ -62,8 +71,8 @@ export class Database {
   }
 
   /** One connection for the time of `work`. */
-  async with<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
-    const connection = await this.pool.connect();
+  async with<T>(work: (connection: Connection) => Promise<T>, pool = this.pool): Promise<T> {
+    const connection = await pool.connect();
     let broken: Error | undefined;
     let isCut = false;
     // A connection cut between two statements says so as an event; unheard, it would end the process.
@@ -115,13 +124,14 @@ export class Database {
       signal?.addEventListener('abort', cancel, { once: true });
       try {
         if (signal?.aborted) return [];
-        await connection.query(`set statement_timeout = ${Math.floor(ms)}`);
+        const limit = Math.floor(ms);
+        if (this.limits.get(connection) !== limit) await connection.query(`set statement_timeout = ${limit}`);
+        this.limits.set(connection, limit);
         return (await connection.query<R>(text, values)).rows;
       } finally {
         signal?.removeEventListener('abort', cancel);
-        await connection.query('reset statement_timeout').catch(() => {});
       }
-    });
+    }, this.searches);
   }
 
   /** Rows one after another, a thousand in memory; the statement ends with the reader. */
@@ -165,7 +175,7 @@ export class Database {
   }
 
   async close(): Promise<void> {
-    await this.pool.end();
+    await Promise.all([this.pool.end(), this.searches.end()]);
   }
 }
 

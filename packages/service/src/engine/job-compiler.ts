@@ -26,8 +26,8 @@ export class Compiler {
 
   /** What expressions in these selections may refer to; the same context serves a whole request. */
   async context(person: Person, ...selections: readonly Selection[]): Promise<{ catalog: Catalog; context: Context }> {
-    const catalog = await this.catalogs.get();
-    return { catalog, context: await loadContext(this.database, catalog, person, selections) };
+    const [catalog, timeZone] = await Promise.all([this.catalogs.get(), this.catalogs.timeZone()]);
+    return { catalog, context: await loadContext(this.database, catalog, timeZone, person, selections) };
   }
 
   /** Throws every problem found. */

@@ -2,6 +2,7 @@ import {
   entryKey,
   fail,
   identifier,
+  join,
   keyOf,
   pathText,
   piecesOf,
@@ -46,7 +47,7 @@ export async function matchList(
   const paths = wanted.flatMap((w) => w.paths);
   const pieces = piecesOf(text, {
     addresses: paths.every((p) => /e-?mail/i.test(`${p.field.name} ${p.field.label}`)),
-    names: wanted.some(({ type, paths: all }) => all.some((p) => p.field.name === type.nameField)),
+    names: wanted.some(({ type, paths: all }) => all.some((p) => isName(p, type))),
     types: catalog.types.map((t) => t.id.toLowerCase()),
   });
   if (pieces.length > mostPieces)
@@ -70,17 +71,14 @@ export async function matchList(
       'insert into tantamos.list_entry (list, n, said) select $1, t.* from unnest($2::int[], $3::text[]) t',
       [id, entries.map((e) => e.n), entries.map((e) => e.said)],
     );
+    const found = new Set<number>();
     for (const { type, paths: all } of wanted) {
       const mine = entries.filter((e) => e.ofType === undefined || e.ofType === type.id.toLowerCase());
-      for (const path of all) await askOn(connection, matchOne(id, type, path, mine));
+      for (const { entry } of await askOn<{ entry: number }>(connection, matchType(id, type, all, mine)))
+        found.add(entry);
     }
-    await connection.query(
-      `update tantamos.list_match m set several = true from (
-         select entry, type from tantamos.list_match where list = $1 group by 1, 2 having count(*) > 1) s
-       where m.list = $1 and m.entry = s.entry and m.type = s.type`,
-      [id],
-    );
-    await lookElsewhere(connection, catalog, id, wanted);
+    const unknown = entries.filter((e) => !found.has(e.n));
+    await lookElsewhere(connection, catalog, id, wanted, unknown);
     await writeReport(connection, catalog, id);
     return id;
   });
@@ -121,16 +119,25 @@ function fieldsOf(catalog: Catalog, { type: id, fields }: Target): Fields {
   return { type, paths };
 }
 
-function matchOne(list: string, type: RecordType, path: FieldPath, entries: readonly Entry[]): Sql {
-  const scope = new Scope(type);
-  const column = scope.column(path);
-  const fits = fitting(path, entries);
-  const test = comparison(path, column, path.through.length === 0 && path.field.name === type.nameField);
+/** One statement a type: every field in turn, each record once an entry; the entries that fit come back. */
+function matchType(list: string, type: RecordType, paths: readonly FieldPath[], entries: readonly Entry[]): Sql {
+  const fields = paths.map((path, i) => {
+    const scope = new Scope(type);
+    const column = scope.column(path);
+    const fits = fitting(path, entries);
+    return sql`select e.n as entry, ${scope.key()}::text as key, ${value(pathText(path))}::text as field, ${raw(String(i))} as place
+      from ${scope.from()} join unnest(${value(fits.map((e) => e.n))}::int[], ${value(fits.map((e) => e.key))}::text[]) e(n, said)
+        on ${comparison(path, column, isName(path, type))}`;
+  });
   return sql`insert into tantamos.list_match (list, entry, type, key, field, several)
-    select ${value(list)}::uuid, e.n, ${value(type.id)}, ${scope.key()}::text, ${value(pathText(path))}, false
-    from ${scope.from()} join unnest(${value(fits.map((e) => e.n))}::int[], ${value(fits.map((e) => e.key))}::text[]) e(n, said)
-      on ${test}
-    on conflict do nothing`;
+    select ${value(list)}::uuid, entry, ${value(type.id)}, key, field, count(*) over (partition by entry) > 1
+    from (select distinct on (entry, key) * from (${join(fields, ' union all ')}) f order by entry, key, place) d
+    returning entry`;
+}
+
+/** A name that people have given: it may hold commas, and spaces too many. A code that is unique is none. */
+function isName({ through, field }: FieldPath, type: RecordType): boolean {
+  return through.length === 0 && field.name === type.nameField && !field.unique;
 }
 
 /** Entries that could be a value of the field: a number field is never asked for a word. */
@@ -155,11 +162,11 @@ async function lookElsewhere(
   catalog: Catalog,
   list: string,
   wanted: readonly Fields[],
+  unknown: readonly Entry[],
 ): Promise<void> {
-  const unknown = sql`select n, tantamos.lower(said) as said from tantamos.list_entry e where list = ${value(list)}::uuid and elsewhere is null
-    and not exists (select from tantamos.list_match m where m.list = e.list and m.entry = e.n)`;
-  const [counted] = await askOn<{ n: number }>(connection, sql`select count(*) as n from (${unknown}) u`);
-  if (!counted || counted.n === 0 || counted.n > mostElsewhere) return;
+  if (unknown.length === 0 || unknown.length > mostElsewhere) return;
+  const places = new Map<number, { type: string; field: string }>();
+  const said = sql`unnest(${value(unknown.map((e) => e.n))}::int[], ${value(unknown.map((e) => e.key))}::text[]) e(n, said)`;
   for (const type of catalog.types) {
     if (type.hidden || type.key === null) continue;
     const asked = wanted.filter((w) => w.type.id === type.id).flatMap((w) => w.paths.map(pathText));
@@ -167,12 +174,22 @@ async function lookElsewhere(
       (f) => !f.hidden && !asked.includes(f.name) && (f.base === 'text' || f.base === 'uuid') && f.unique,
     );
     for (const field of codes)
-      await askOn(
+      for (const { n } of await askOn<{ n: number }>(
         connection,
-        sql`update tantamos.list_entry e set elsewhere = jsonb_build_object('type', ${value(type.id)}::text, 'field', ${value(field.name)}::text)
-          from (${unknown}) u
-          where e.list = ${value(list)}::uuid and e.n = u.n and u.said in (
-            select tantamos.lower(${identifier(field.name)}::text) from ${identifier(type.schema, type.table)})`,
-      );
+        sql`select e.n from ${said} join ${identifier(type.schema, type.table)} r
+          on tantamos.lower(r.${identifier(field.name)}::text) = e.said`,
+      ))
+        places.set(n, { type: type.id, field: field.name });
   }
+  // A page address says its type itself, whether there is such a record or not.
+  for (const e of unknown) {
+    const type = catalog.types.find((t) => t.id.toLowerCase() === e.ofType);
+    if (type && !wanted.some((w) => w.type.id === type.id))
+      places.set(e.n, { type: type.id, field: type.key ?? 'key' });
+  }
+  await connection.query(
+    `update tantamos.list_entry e set elsewhere = p.place
+     from unnest($2::int[], $3::jsonb[]) p(n, place) where e.list = $1 and e.n = p.n`,
+    [list, [...places.keys()], [...places.values()].map((p) => JSON.stringify(p))],
+  );
 }

@@ -4,7 +4,7 @@ import type { Database } from '../database/database';
 /** Values compared with every unknown entry of a page. */
 const mostCompared = 50_000;
 /** Candidates whose letters are compared one by one, after pairs of letters have been. */
-const mostClose = 40;
+const mostClose = 200;
 
 /** For each text the nearest values of the fields that the list was matched with; never taken by themselves. */
 export async function nearestNames(
@@ -33,6 +33,9 @@ export async function nearestNames(
   const pairs = new PairIndex(values);
   return new Map(texts.map((text) => [text, closest(text, pairs.near(text))]));
 }
+
+/** Texts that differ more in length are not near. */
+const mostLonger = 4;
 
 export function everyRecord(type: CheckedSelection['type']): CheckedSelection {
   return {
@@ -63,12 +66,25 @@ class PairIndex {
   }
 
   near(text: string): string[] {
-    const hits = new Map<number, number>();
-    for (const pair of pairsOf(text)) for (const i of this.byPair.get(pair) ?? []) hits.set(i, (hits.get(i) ?? 0) + 1);
-    return [...hits]
-      .sort((a, b) => b[1] - a[1])
-      .slice(0, mostClose)
-      .map(([i]) => this.texts[i]!);
+    const hits = new Uint16Array(this.texts.length);
+    const touched: number[] = [];
+    // A pair that a quarter of all texts have tells nothing apart.
+    const most = Math.max(1000, this.texts.length / 4);
+    for (const pair of pairsOf(text)) {
+      const having = this.byPair.get(pair);
+      if (!having || having.length > most) continue;
+      for (const i of having)
+        if (Math.abs(this.texts[i]!.length - text.length) <= mostLonger && hits[i]!++ === 0) touched.push(i);
+    }
+    const best: number[][] = [];
+    for (const i of touched) (best[hits[i]!] ??= []).push(i);
+    const near: string[] = [];
+    for (let n = best.length - 1; n > 0 && near.length < mostClose; n--)
+      for (const i of best[n] ?? []) {
+        near.push(this.texts[i]!);
+        if (near.length === mostClose) break;
+      }
+    return near;
   }
 }
 

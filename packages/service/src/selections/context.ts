@@ -30,6 +30,7 @@ interface Saved {
 export async function loadContext(
   database: Database,
   catalog: Catalog,
+  timeZone: string,
   person: Person,
   selections: readonly Selection[],
 ): Promise<Context> {
@@ -46,7 +47,6 @@ export async function loadContext(
     if (saved.size > mostSaved) fail('over_limit', `A selection may rest on ${mostSaved} saved ones.`);
     wanted = seen.flatMap((r) => namesOfSaved(r.selection));
   }
-  const { time_zone: timeZone } = (await workspace(database))!;
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
@@ -97,8 +97,4 @@ export function namesOfSaved(selection: Selection): string[] {
     }
   }
   return names;
-}
-
-function workspace(database: Database) {
-  return database.one<{ time_zone: string }>('select time_zone from tantamos.workspace');
 }

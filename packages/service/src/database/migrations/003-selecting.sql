@@ -67,8 +67,11 @@ create table tantamos.list_match (
   -- more than one record of the type fits the entry
   several boolean not null,
   taken boolean not null default true,
-  primary key (list, type, key, entry)
+  primary key (list, entry, type, key)
 );
+
+-- For the records of a type that are on the list.
+create index on tantamos.list_match (list, type, key);
 
 -- Counts of values, kept to be compared with later ones.
 create table tantamos.kept_counts (

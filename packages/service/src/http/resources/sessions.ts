@@ -47,6 +47,7 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
        time_zone = coalesce($4, time_zone)`,
     [body.name, body.whyRequired, body.previewHours, body.timeZone],
   );
+  services.catalogs.refresh();
   return workspaceOf(services.database);
 };
 
