@@ -24,33 +24,35 @@ export function ProblemList({
 }) {
   if (problems.length === 0) return null;
   return (
-    <ul role="alert" className="space-y-1 text-trouble">
-      {problems.map((p, i) => (
-        <li key={i} className="flex items-start gap-1.5">
-          <CircleAlert className="mt-0.5 size-4 shrink-0" aria-hidden="true" />
-          <span className="min-w-0 break-words">
-            {p.message}
-            {p.suggestions && p.suggestions.length > 0 && (
-              <span className="text-ink">
-                {' '}
-                Did you mean{' '}
-                {p.suggestions.map((s, j) => (
-                  <span key={s}>
-                    {j > 0 && ', '}
-                    {onTake ? (
-                      <LinkButton onClick={() => onTake(p, s)}>{s}</LinkButton>
-                    ) : (
-                      <code className="font-mono">{s}</code>
-                    )}
-                  </span>
-                ))}
-                ?
-              </span>
-            )}
-          </span>
-        </li>
-      ))}
-    </ul>
+    <div role="alert">
+      <ul className="space-y-1 text-trouble">
+        {problems.map((p, i) => (
+          <li key={i} className="flex items-start gap-1.5">
+            <CircleAlert className="mt-0.5 size-4 shrink-0" aria-hidden="true" />
+            <span className="min-w-0 break-words">
+              {p.message}
+              {p.suggestions && p.suggestions.length > 0 && (
+                <span className="text-ink">
+                  {' '}
+                  Did you mean{' '}
+                  {p.suggestions.map((s, j) => (
+                    <span key={s}>
+                      {j > 0 && ', '}
+                      {onTake ? (
+                        <LinkButton onClick={() => onTake(p, s)}>{s}</LinkButton>
+                      ) : (
+                        <code className="font-mono">{s}</code>
+                      )}
+                    </span>
+                  ))}
+                  ?
+                </span>
+              )}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

@@ -2,6 +2,7 @@ import type { ExportBody, SelectionParts } from '@tantamos/contract';
 import { useMutation } from '@tanstack/react-query';
 import { Download } from 'lucide-react';
 import { useRef, useState } from 'react';
+import { Link } from 'react-router';
 import { api } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
@@ -110,9 +111,9 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
             <Button main busy={take.isPending} onClick={() => take.mutate()}>
               Download
             </Button>
-            <a href={printPage} className="text-accent-strong underline underline-offset-2">
+            <Link to={printPage} className="text-accent-strong underline underline-offset-2">
               Print view
-            </a>
+            </Link>
           </div>
         </div>
       )}

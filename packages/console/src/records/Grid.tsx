@@ -59,6 +59,15 @@ export function Grid(props: Props) {
     if (more && last >= records.length - 20) onMore();
   }, [more, last, records.length, onMore]);
 
+  // A narrower filter brings other rows under the focus: the cell keeps it, so that keys go on working.
+  useEffect(() => {
+    if (at && document.activeElement === document.body)
+      frame.current
+        ?.querySelector<HTMLElement>(`[data-cell="${Math.min(at.row, records.length - 1)}:${at.column}"]`)
+        ?.focus();
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [records]);
+
   const isPicked = (key: string | null): boolean =>
     key !== null && (picks.all ? !picks.dropped.has(key) : picks.picked.has(key));
   const pick = (index: number, on: boolean, range: boolean): void => {

@@ -67,7 +67,7 @@ export function NothingMatched({ label, filter, explained, onFilter }: Props) {
                   {c.without > 0 ? (
                     <LinkButton
                       onClick={() => onFilter(without(i))}
-                      aria-label={`Leave out ${texts[i] ?? c.text}: ${c.without} match`}
+                      aria-label={`${number(c.without)} match without ${texts[i] ?? c.text}`}
                     >
                       {number(c.without)}
                     </LinkButton>

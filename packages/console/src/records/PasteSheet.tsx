@@ -261,7 +261,7 @@ function Report({
       disabled={n === 0}
       aria-pressed={page === of}
       onClick={() => onPage(of)}
-      className={`rounded px-1 whitespace-nowrap ${n === 0 ? 'text-quiet' : 'underline decoration-1 underline-offset-3 hover:text-accent'} ${page === of ? 'bg-accent-soft font-medium' : ''}`}
+      className={`rounded px-1 whitespace-nowrap ${n === 0 ? 'text-quiet' : 'underline decoration-1 underline-offset-3 hover:text-accent-strong'} ${page === of ? 'bg-accent-soft font-medium' : ''}`}
     >
       {number(n)} {words}
     </button>
