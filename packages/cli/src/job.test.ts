@@ -1,44 +1,24 @@
-import { spawn } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
+import { openCli, type Cli } from './testing/cli';
 
-const program = join(__dirname, '../bin/tantamos.js');
 const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
 
 describe('the command line', () => {
   let w: Workspace;
+  let cli: Cli;
   let home: string;
   beforeAll(async () => {
     w = await openWorkspace();
-    home = mkdtempSync(join(tmpdir(), 'tantamos-cli-'));
-    const entered = await cli(
-      ['sign-in', '--service', w.base, '--login', 'sorrel', '--password-stdin'],
-      'meadow-admin\n',
-    );
-    if (entered.code !== 0) throw new Error(entered.err);
+    cli = await openCli(w.base);
+    ({ home } = cli);
   });
   afterAll(async () => {
-    rmSync(home, { recursive: true });
+    cli.remove();
     await w.close();
   });
 
-  function cli(
-    args: string[],
-    input = '',
-    env: Record<string, string> = {},
-  ): Promise<{ out: string; err: string; code: number | null }> {
-    const child = spawn(process.execPath, [program, ...args], {
-      env: { PATH: process.env.PATH, HOME: home, NO_COLOR: '1', ...env },
-    });
-    let [out, err] = ['', ''];
-    child.stdout.on('data', (text: Buffer) => (out += text.toString()));
-    child.stderr.on('data', (text: Buffer) => (err += text.toString()));
-    child.stdin.on('error', () => {});
-    child.stdin.end(input);
-    return new Promise((resolve) => child.once('close', (code) => resolve({ out, err, code })));
-  }
   const idOf = (text: string, what: string): string => new RegExp(`${what} ([0-9a-f]{8})`).exec(text)![1]!;
 
   it('keeps the token where only its owner can read it', async () => {
@@ -149,7 +129,7 @@ describe('the command line', () => {
     [['preview', 'bookings', '--set', 'status'], 2, '--set takes FIELD=VALUE'],
     [['preview', 'bookings', '--batch-size', 'many'], 2, '--batch-size takes a whole number'],
     [['preview'], 2, 'Say which type of record'],
-    [['preview', 'bookings', '--job', '/nowhere.json'], 2, 'The job file cannot be read'],
+    [['preview', 'bookings', '--job', '/nowhere.json'], 2, '/nowhere.json cannot be read'],
     [['find', 'bookings', '--format', 'xml'], 2, '--format is one of'],
     [['find', 'bookngs'], 1, 'did you mean bookings?'],
     [['preview', 'bookings', '-f', 'id = 1', '--set', 'hives=x'], 1, 'Hives is a number; “x” is not. (edits[0].value)'],
