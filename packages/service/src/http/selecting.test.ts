@@ -311,6 +311,17 @@ describe('saying which records', () => {
       expect(named).toMatchObject({ lines: 2, different: 2, found: 1 });
     });
 
+    it('forgets after a day what nothing was made of, and nothing else', async () => {
+      const paste = (text: string) => w.editor.paste({ text, targets: [{ type: 'growers', fields: ['code'] }] });
+      const [idle, kept] = [await paste('G-000001'), await paste('G-000002')];
+      await w.editor.saveSelection({ name: 'from a list', selection: { type: 'growers', list: { id: kept.id } } });
+      await w.sql.query(`update tantamos.list set made_at = made_at - interval '2 days' where id = any($1)`, [[idle.id, kept.id]]);
+      await paste('G-000003');
+      expect((await refusedWith(w.editor.list(idle.id))).code).toBe('not_found');
+      expect((await w.editor.list(kept.id)).found).toBe(1);
+      expect((await w.sql.query('select from tantamos.list_line where list = $1', [idle.id])).rowCount).toBe(0);
+    });
+
     it('matches 50,000 entries, and refuses what is no field to match', async () => {
       const text = Array.from({ length: 50_000 }, (_, i) => `B-${String(i).padStart(7, '0')}`).join('\n');
       const report = await w.admin.paste({ text, targets: [{ type: 'bookings', fields: ['reference'] }] });

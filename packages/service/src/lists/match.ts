@@ -57,6 +57,7 @@ export async function matchList(
   const { lines, entries } = numbered(pieces);
   return database.transaction('read committed', async (connection) => {
     await connection.query(`set local statement_timeout = 60000`);
+    await forgetOld(connection, account);
     const { rows } = await connection.query<{ id: string }>(
       `insert into tantamos.list (made_by, targets, lines, report) values ($1, $2, $3, '{}') returning id`,
       [account, JSON.stringify(targets), lines.length],
@@ -82,6 +83,21 @@ export async function matchList(
     await writeReport(connection, catalog, id);
     return id;
   });
+}
+
+/** A list that nothing was made of is forgotten after a day: the live report makes one at every pause in typing. */
+async function forgetOld(connection: Connection, account: string): Promise<void> {
+  const { rows } = await connection.query<{ id: string }>(
+    `delete from tantamos.list l where made_by = $1 and made_at < now() - interval '1 day'
+       and not exists (select from tantamos.saved_selection s where s.said::text like '%' || l.id || '%')
+       and not exists (select from tantamos.preview p where p.list_report ->> 'id' = l.id::text)
+       and not exists (select from tantamos.draft d where d.job::text like '%' || l.id || '%')
+     returning id`,
+    [account],
+  );
+  if (rows.length === 0) return;
+  for (const table of ['list_line', 'list_entry', 'list_match'])
+    await connection.query(`delete from tantamos.${table} where list = any($1)`, [rows.map((r) => r.id)]);
 }
 
 interface Entry {

@@ -41,8 +41,10 @@ create table tantamos.list (
   report jsonb not null
 );
 create index on tantamos.list (made_at);
+-- The three tables of a list have no foreign keys: checking 50,000 rows would take as long as writing them. They are
+-- written and deleted together, in one place.
 create table tantamos.list_line (
-  list uuid not null references tantamos.list on delete cascade,
+  list uuid not null,
   n integer not null,
   said text not null,
   fate text not null check (fate in ('entry', 'blank', 'not_address', 'repeat')),
@@ -51,7 +53,7 @@ create table tantamos.list_line (
   primary key (list, n)
 );
 create table tantamos.list_entry (
-  list uuid not null references tantamos.list on delete cascade,
+  list uuid not null,
   n integer not null,
   said text not null,
   -- of which other type it is a key or code, where it is unknown: {type, field}
@@ -59,7 +61,7 @@ create table tantamos.list_entry (
   primary key (list, n)
 );
 create table tantamos.list_match (
-  list uuid not null references tantamos.list on delete cascade,
+  list uuid not null,
   entry integer not null,
   type text not null,
   key text not null,
