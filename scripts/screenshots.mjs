@@ -1,6 +1,6 @@
 // npm run screenshots: docs/screenshots made anew from fresh demo data; the same job in the console and on a terminal.
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { needDatabase, runChild, startCluster } from './lib/cluster.mjs';
@@ -77,9 +77,15 @@ async function pages(executablePath) {
     await page.screenshot({ path: join(folder, `${name}.png`) });
     say(`${name}.png`);
   };
+  const open = async (type) => {
+    await page.goto(`${base}/records/${type}`);
+    await page.getByRole('list', { name: 'Selection' }).filter({ hasNotText: '…' }).waitFor();
+  };
   const find = async (text) => {
+    await page.getByRole('radio', { name: 'Text' }).click();
     await page.getByRole('textbox', { name: 'Filter' }).fill(text);
-    await page.keyboard.press('Enter');
+    await button('Apply').click();
+    await page.getByRole('list', { name: 'Selection' }).filter({ hasNotText: '…' }).waitFor();
   };
   const field = async (name) => {
     await button('Field to change').click();
@@ -92,14 +98,46 @@ async function pages(executablePath) {
   await page.getByLabel('Password').fill('meadow-admin');
   await button('Sign in').click();
   await page.getByRole('checkbox').first().waitFor();
-  await find("status = 'draft' AND owner.lead.name LIKE 'W%'");
+  await find(
+    "status = 'draft' AND grower.owner.valley IN ('north', 'south') AND (hives > 60 OR region IS NULL) AND ROUND(total, -3) > 2000",
+  );
+  await page.getByRole('radio', { name: 'Rows' }).click();
   await shot('records');
   await find(filter.replace('Calloway', 'Caloway'));
   await page.getByText('none is called').waitFor();
-  await shot('records-mistake');
-  await find("valley = 'north' AND status = 'draft' AND crop = 'lime' AND hives > 500");
-  await page.getByText('No bookings match.').waitFor();
-  await shot('records-nothing-matched');
+  await shot('editor-mistake');
+  await find('');
+  await page.getByRole('textbox', { name: 'Filter' }).pressSequentially("valley = 'north' AND grower.");
+  await page.getByRole('option').nth(3).waitFor();
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: join(folder, 'editor-completion.png') });
+  say('editor-completion.png');
+  await page.keyboard.press('Escape');
+  await find("valley = 'north' AND status = 'draft' AND grower.name = 'Marlowgate Estat'");
+  await page.getByText('What does occur').waitFor();
+  await shot('nothing-matched');
+  await find("valley = 'north'");
+  await button('Values of Owner').click();
+  await page.getByRole('checkbox', { name: /Ines Calloway/ }).check();
+  await shot('values');
+  await page.keyboard.press('Escape');
+  await open('growers');
+  await button('Values of Status').click();
+  await button(/^Cross with/).click();
+  await page.keyboard.type('kind');
+  await page.keyboard.press('Enter');
+  await page.getByRole('dialog').getByRole('table').waitFor();
+  await shot('crossed');
+  await page.keyboard.press('Escape');
+  await open('contacts');
+  await button('Paste a list').click();
+  await page.getByLabel('The list').fill(readFileSync(join(root, 'packages/demo/left-alone.txt'), 'utf8'));
+  await page.getByText('26 unknown').first().waitFor();
+  await page.getByRole('button', { name: /entries fit several/ }).click();
+  await page.getByRole('dialog').getByRole('checkbox').nth(2).waitFor();
+  await shot('pasted-list');
+  await page.keyboard.press('Escape');
+  await open('bookings');
   await find(filter);
   await button('Change these records').click();
   await field('status');
@@ -149,21 +187,31 @@ function terminal(work) {
   const colours = join(work, 'colours');
   const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base, XENVIRONMENT: colours };
   spawnSync('sh', ['-c', `echo meadow-admin | ${cli} sign-in --login sorrel --password-stdin`], { env });
-  const told = [
+  picture('command-line', 14, [
     `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
     `tantamos preview bookings -f "${filter}" \\\n    --set status=confirmed --fill "region=Northern Hills" --batch-size 100 --ask-after 5 --why "Spring round"`,
     'tantamos run last --expect 191',
     'tantamos continue last',
-  ];
-  const script = told
-    .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
-    .join('\n');
-  writeFileSync(join(work, 'show.sh'), `${script}\nsleep 60\n`);
-  writeFileSync(colours, 'XTerm*color1: #B3382C\nXTerm*color2: #1E7F74\nXTerm*color3: #8F5B10\n');
-  const picture = join(folder, 'command-line.png');
-  const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep 14; import -window root -crop 1270x800+0+0 ${picture}; kill %1`;
-  spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
-  say('command-line.png');
+  ]);
+  picture('command-line-selecting', 12, [
+    `tantamos match packages/demo/left-alone.txt --in contacts.email --show several --limit 3`,
+    `tantamos find bookings --related "grower of growers: status = 'dormant'" --first 3 --by -total --show reference,grower.name,total`,
+    `tantamos values bookings status,total --ranges -f "count(invoices, state = 'overdue') > 0"`,
+    `tantamos cross growers status kind`,
+    `tantamos explain bookings -f "status = 'draft' AND grower.name = 'Marlowgate Estat'"`,
+  ]);
+
+  function picture(name, seconds, told) {
+    const script = told
+      .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
+      .join('\n');
+    writeFileSync(join(work, 'show.sh'), `cd ${root}\n${script}\nsleep 60\n`);
+    writeFileSync(colours, 'XTerm*color1: #B3382C\nXTerm*color2: #1E7F74\nXTerm*color3: #8F5B10\n');
+    const file = join(folder, `${name}.png`);
+    const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep ${seconds}; import -window root -crop 1270x800+0+0 ${file}; kill %1`;
+    spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
+    say(`${name}.png`);
+  }
 }
 
 function quote(text) {

@@ -287,18 +287,47 @@ describe('selecting in the console, in Chromium', () => {
     expect(await page.locator('th[aria-sort="ascending"]').count()).toBe(2);
   });
 
-  it('asks what several pasted lines are', async () => {
-    await open('bookings');
-    await page.getByRole('gridcell', { name: 'B-0000001' }).click();
-    await page.evaluate(() => {
+  const pasteAt = async (cell: string, text: string): Promise<void> => {
+    // Beside the text: a press on it leads to the record.
+    await page
+      .getByRole('gridcell', { name: cell, exact: true })
+      .first()
+      .click({ position: { x: 4, y: 16 } });
+    await page.evaluate((pasted) => {
       const data = new DataTransfer();
-      data.setData('text/plain', 'B-0000003\nB-0000004\n');
+      data.setData('text/plain', pasted);
       document.activeElement!.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true }));
-    });
+    }, text);
+    await page.getByText('What are these lines?').waitFor();
+  };
+
+  it('asks what several pasted lines are: to be found', async () => {
+    await open('bookings');
+    await pasteAt('B-0000001', 'B-0000003\nB-0000004\n');
     await page.getByText('You pasted 2 lines.').waitFor();
+    expect(await button(/^Put these values into Reference/).isEnabled()).toBe(true);
     await button('Find these').click();
     await button('Find these 2').click();
     await becomes('Bookings 18,000 on the pasted list 2');
+  });
+
+  it('… or values for the rows from here on, each its own', async () => {
+    await open('sites');
+    const before = (await w.sql.query('select id, name from sites where id <= 4 order by id')).rows;
+    await pasteAt(before[0].name as string, 'First Field\n\nThird Field\n');
+    await button('Put these values into Name of rows 1 to 3').click();
+    await page.getByText('2 pasted values, each for its own record').waitFor();
+    await page.locator('ins', { hasText: 'First Field' }).or(page.getByText('First Field')).first().waitFor();
+    await button('Preview 2').click();
+    await page.getByText('put 2 pasted values into name').first().waitFor();
+    await button('Run all 2').click();
+    await page.getByText('2 records changed.').waitFor();
+    const names = (await w.sql.query('select name from sites where id <= 4 order by id')).rows.map(
+      (r) => r.name as string,
+    );
+    expect(names).toEqual(['First Field', before[1].name, 'Third Field', before[3].name]);
+    await page.goto(`${w.base}/records/sites`);
+    await button('Fold the job away').click();
   });
 
   it('takes the whole set away as a file, and lays it out for paper', async () => {

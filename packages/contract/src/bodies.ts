@@ -112,20 +112,32 @@ export class SelectionBody extends SelectionParts {
   @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
 }
 
+const isPlainValue = (v: unknown): boolean =>
+  (typeof v === 'string' && v.length <= 1_000_000) || typeof v === 'boolean' || Number.isFinite(v);
+
 export class EditBody {
   @IsIn(editKinds) kind!: Edit['kind'];
   @IsString() @IsNotEmpty() @MaxLength(200) field!: string;
-  /** Text, number or yes/no; numbers that must stay exact are sent as text. */
+  /** Of `set` and `fill`: text, number or yes/no; numbers that must stay exact are sent as text. */
+  @ValidateIf((e: EditBody) => e.kind !== 'put' || e.value !== undefined)
   @JSONSchema(() => ({ type: ['string', 'number', 'boolean'] }) as never)
   @ValidateBy({
     name: 'isPlainValue',
+    validator: { validate: isPlainValue, defaultMessage: () => 'value must be a text, a number, true or false' },
+  })
+  value?: string | number | boolean;
+  /** Of `put`: a value for each of these records, by key. */
+  @ValidateIf((e: EditBody) => e.kind === 'put' || e.values !== undefined)
+  @JSONSchema(() => ({ type: 'object' }) as never)
+  @ValidateBy({
+    name: 'isValuesByKey',
     validator: {
       validate: (v: unknown) =>
-        (typeof v === 'string' && v.length <= 1_000_000) || typeof v === 'boolean' || Number.isFinite(v),
-      defaultMessage: () => 'value must be a text, a number, true or false',
+        typeof v === 'object' && v !== null && !Array.isArray(v) && Object.values(v).every(isPlainValue),
+      defaultMessage: () => 'values must be an object of values by key',
     },
   })
-  value!: string | number | boolean;
+  values?: Record<string, string | number | boolean>;
 }
 
 export class SafetyBody {

@@ -13,6 +13,7 @@ export * from './language/types';
 export * from './language/relation';
 export * from './language/functions';
 export * from './language/functions/entry';
+export { functionsPage } from './language/functions/page';
 export * from './language/evaluate/evaluate';
 export { asPlainText } from './language/functions/text';
 export * from './language/checked';

@@ -89,7 +89,7 @@ function showValues(v: FieldValues, ranges: boolean): void {
     print({ columns: [v.field, 'records', ''], numbers: ['records', ''], rows: [...steps, ...blank] }, 'table');
   } else print({ columns: [v.field, 'records', ''], numbers: ['records', ''], rows: shown }, 'table');
   out(
-    `${number(v.kinds)} different in ${number(v.total)} records${v.kinds > shown.length ? `, ${number(shown.length)} shown` : ''}\n`,
+    `${number(v.kinds)} different in ${number(v.total)} records${v.kinds > shown.length && !(ranges && v.ranges) ? `, ${number(shown.length)} shown` : ''}\n`,
   );
 }
 

@@ -1,6 +1,7 @@
 import type { FieldView, TypeView } from '@tantamos/contract';
 import type { Problem } from '@tantamos/core';
 import { X } from 'lucide-react';
+import { counted } from '../components/format';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
 import { textInput } from '../components/inputs';
@@ -17,7 +18,7 @@ interface Props {
   onRemove: () => void;
 }
 
-const actions: Record<DraftEdit['kind'], string> = { set: 'Set to', fill: 'Fill blanks with' };
+const actions = { set: 'Set to', fill: 'Fill blanks with' };
 
 /** One edit as a card: field ▸ action ▸ value. */
 export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Props) {
@@ -43,7 +44,7 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
               note: f.kind.replace('_', '/'),
               not: whyNot(f, taken),
             }))}
-          onPick={(name) => onChange({ field: name, value: '' })}
+          onPick={(name) => onChange({ field: name, ...(edit.values ? {} : { value: '' }) })}
         />
         <button
           type="button"
@@ -54,7 +55,16 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
           <X className="size-4" aria-hidden="true" />
         </button>
       </div>
-      {field && (
+      {field && edit.values && (
+        <p>
+          {counted(Object.keys(edit.values).length, 'pasted value')}, each for its own record:{' '}
+          <span className="text-quiet">
+            {Object.values(edit.values).slice(0, 4).join(', ')}
+            {Object.keys(edit.values).length > 4 && ' …'}
+          </span>
+        </p>
+      )}
+      {field && !edit.values && (
         <div className="flex gap-2">
           <select
             aria-label={`Action${named}`}

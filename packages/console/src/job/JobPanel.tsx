@@ -190,5 +190,5 @@ const blankEdit = { kind: 'set', field: null, value: '' } as const;
 
 /** Edits that are not filled in yet are not sent, so the service counts without them. */
 function indexInJob(draft: Draft, i: number): number {
-  return draft.edits.slice(0, i).filter((e) => e.field !== null && e.value !== '').length;
+  return draft.edits.slice(0, i).filter((e) => e.field !== null && (e.value !== '' || e.values)).length;
 }

@@ -8,6 +8,8 @@ export interface DraftEdit {
   readonly kind: EditBody['kind'];
   readonly field: string | null;
   readonly value: string;
+  /** Pasted values, by key: the edit gives each of these records its own. */
+  readonly values?: Readonly<Record<string, string>>;
 }
 
 /** An unfinished job and how the person was looking at its records. Kept by the service, so it survives everything. */
@@ -129,8 +131,14 @@ export function jobOf(draft: Draft, type: string): JobBody {
   );
   return {
     selection: { type, ...pickedPartsOf(draft) },
-    edits: draft.edits.flatMap((e) =>
-      e.field !== null && e.value !== '' ? [{ kind: e.kind, field: e.field, value: e.value }] : [],
+    edits: draft.edits.flatMap((e): EditBody[] =>
+      e.field === null || (e.value === '' && !e.values)
+        ? []
+        : [
+            e.values
+              ? { kind: 'put', field: e.field, values: { ...e.values } }
+              : { kind: e.kind, field: e.field, value: e.value },
+          ],
     ),
     safety,
     ...(draft.why.trim() ? { why: draft.why.trim() } : {}),

@@ -167,7 +167,7 @@ async function complete(context: CompletionContext, { fields, functions }: Help)
   const options: Completion[] = [
     ...fields.map((f) => ({
       label: f.path,
-      detail: f.field.kind,
+      detail: f.field.kind.replace('_', '/'),
       info: f.field.comment ?? f.label,
       boost: f.path.includes('.') ? 0 : 2,
     })),

@@ -134,7 +134,7 @@ function RowFields({
           id: f.path,
           label: f.label,
           more: f.field.comment ?? '',
-          note: f.path.includes('.') ? undefined : f.field.kind,
+          note: f.path.includes('.') ? undefined : f.field.kind.replace('_', '/'),
         }))}
         onPick={pickField}
       />

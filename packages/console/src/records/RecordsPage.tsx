@@ -74,9 +74,10 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
   const fields = useFields(type);
   const [open, setOpen] = useState<Open | null>(null);
   const chosen = view.columns ?? usualColumns(type);
-  // A field that is being changed is in sight, chosen or not.
-  const added = draft.panel ? draft.edits.flatMap((e) => (e.field && !chosen.includes(e.field) ? [e.field] : [])) : [];
-  const columns = [...chosen.slice(0, 2), ...added, ...chosen.slice(2)];
+  // What is being changed is in sight, chosen or not.
+  const edited = draft.panel ? [...new Set(draft.edits.flatMap((e) => e.field ?? []))] : [];
+  const others = chosen.filter((c) => !edited.includes(c));
+  const columns = edited.length > 0 ? [...others.slice(0, 2), ...edited, ...others.slice(2)] : chosen;
   const sort = view.sort ?? [];
   const parts = partsOf(draft);
   const { found, records, onMore } = useFound(type.id, parts, columns, sort);
@@ -271,11 +272,31 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
       <PastedLines
         pasted={open && 'lines' in open ? open : null}
         label={(column) => choiceOf(column)?.label ?? column}
+        records={records}
+        whyNot={(column) => whyNotPut(type, column)}
         onFind={(text) => setOpen({ paste: text })}
+        onPut={(column, values) => {
+          const edit = { kind: 'set', field: column, value: '', values } as const;
+          set({
+            edits: [...draft.edits.filter((e) => e.field && e.field !== column), edit],
+            picked: Object.keys(values),
+            allPicked: false,
+            dropped: [],
+            panel: true,
+          });
+          setOpen(null);
+        }}
         onClose={() => setOpen(null)}
       />
     </div>
   );
+}
+
+function whyNotPut(type: TypeView, column: string): string | null {
+  if (type.notChangeable !== null) return type.notChangeable;
+  const field = type.fields.find((f) => f.name === column);
+  if (!field) return 'Values are put into fields of the records themselves.';
+  return field.notEditable && `Not changeable: ${field.notEditable}`;
 }
 
 /** What picking or dropping these makes of the draft. */

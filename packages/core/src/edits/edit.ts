@@ -1,13 +1,14 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
 import { fill, type Fill } from './fill';
 import type { Assignment, EditKind } from './kind';
+import { put, type Put } from './put';
 import { set, type Set } from './set';
 
 /** One change to one field. */
-export type Edit = Set | Fill;
+export type Edit = Set | Fill | Put;
 
 // The only list of edit kinds.
-const kinds: { [K in Edit['kind']]: EditKind<Extract<Edit, { kind: K }>> } = { set, fill };
+const kinds: { [K in Edit['kind']]: EditKind<Extract<Edit, { kind: K }>> } = { set, fill, put };
 export type { Assignment } from './kind';
 export const editKinds = Object.keys(kinds) as Edit['kind'][];
 

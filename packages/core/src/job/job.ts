@@ -2,7 +2,7 @@ import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
 import { editSentence, lowerEdit, type Assignment, type Edit } from '../edits/edit';
 import type { Answers } from '../language/bind';
 import { bind, namesIn } from '../language/bind';
-import type { NameQuestion } from '../language/checked';
+import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import { list } from '../language/words';
 import { fail, ProblemError, type Problem } from '../problem';
@@ -113,9 +113,9 @@ function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog):
   const place = `edits[${index}]`;
   try {
     const { expression, ...rest } = lowerEdit(edit, type, catalog);
-    if (expression.kind !== 'named') return { ...rest, expression };
-    const question = { ...expression.question, where: `${place}.value` };
-    return { ...rest, expression: { ...expression, question } };
+    const named = (node: Checked): Checked =>
+      node.kind === 'named' ? { ...node, question: { ...node.question, where: `${place}.value` } } : node;
+    return { ...rest, expression: rebuild(expression, named) };
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const [first, ...more] = error.problems.map((p) => ({ ...p, where: p.where ? `${place}.${p.where}` : place }));

@@ -79,7 +79,7 @@ export function emit(tree: Checked, scope: Scope): Sql {
     case 'field':
       return scope.column(tree.at);
     case 'value':
-      return literal(tree, scope);
+      return literal(tree);
     case 'null':
       return raw(`null::${dbTypes[tree.type]}`);
     case 'named':
@@ -145,6 +145,7 @@ export function canonicalSql(tree: Checked, scope: Scope): Sql {
   if (tree.kind !== 'value') return emit(tree, scope);
   const type = typeOf(tree);
   if (type === 'text') return sql`(${value(tree.text)}::text collate "C")`;
+  if (isClock(tree.dbType)) return sql`${value(tree.text)}::${raw(tree.dbType)}`;
   return sql`${value(tree.text)}::${raw(dbTypes[type])}`;
 }
 
@@ -171,8 +172,7 @@ function atZone(time: Sql, scope: Scope): Sql {
   return sql`(${time} at time zone ${value(scope.env.timeZone)})`;
 }
 
-function literal(tree: Extract<Checked, { kind: 'value' }>, scope: Scope): Sql {
-  if (isClock(tree.dbType)) return atZone(sql`${value(tree.text)}::timestamptz`, scope);
+function literal(tree: Extract<Checked, { kind: 'value' }>): Sql {
   return sql`${value(tree.text)}::${raw(tree.dbType)}`;
 }
 

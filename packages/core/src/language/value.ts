@@ -3,6 +3,7 @@ import { clip, type Base, type Field } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail, type Span } from '../problem';
 import { quote } from './print';
+import { isClock } from './types';
 
 /** A person's text as the canonical text of a base type; throws `bad_value` with what would be right. */
 export function canonical(base: Base, text: string, what: string, span?: Span): string {
@@ -112,11 +113,22 @@ function offsetOf(clock: string, timeZone: string): string {
 /** What a person types for a field, as the text stored in it; throws when it does not fit the field's limits. */
 export function fitToField(field: Field, input: string): string {
   if (field.choices) return choiceValue(field, input);
-  const text = canonical(field.base, input, field.label);
+  const text = isClock(field.dbType) ? clockTime(field, input) : canonical(field.base, input, field.label);
   if (field.base === 'text' && field.maxLength !== null && [...text].length > field.maxLength)
     return fail('value_too_long', `${field.label} takes ${field.maxLength} characters; this has ${[...text].length}.`);
   if (field.base === 'number') checkNumber(field, text);
   return text;
+}
+
+/** What the workspace's clocks show: a time without an offset. */
+function clockTime(field: Field, input: string): string {
+  const text = input.trim();
+  const found = /(Z|[+-]\d{2}:?\d{2})$/i.test(text.slice(10)) ? undefined : canonicalMoment(text);
+  if (found !== undefined) return found.slice(0, -6);
+  return fail(
+    'bad_value',
+    `${field.label} is a time such as 2026-05-01 08:00, without an offset; “${clip(input)}” is not.`,
+  );
 }
 
 const wholeLimits: Record<string, bigint> = { smallint: 32767n, integer: 2147483647n, bigint: 9223372036854775807n };

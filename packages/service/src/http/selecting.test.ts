@@ -315,7 +315,9 @@ describe('saying which records', () => {
       const paste = (text: string) => w.editor.paste({ text, targets: [{ type: 'growers', fields: ['code'] }] });
       const [idle, kept] = [await paste('G-000001'), await paste('G-000002')];
       await w.editor.saveSelection({ name: 'from a list', selection: { type: 'growers', list: { id: kept.id } } });
-      await w.sql.query(`update tantamos.list set made_at = made_at - interval '2 days' where id = any($1)`, [[idle.id, kept.id]]);
+      await w.sql.query(`update tantamos.list set made_at = made_at - interval '2 days' where id = any($1)`, [
+        [idle.id, kept.id],
+      ]);
       await paste('G-000003');
       expect((await refusedWith(w.editor.list(idle.id))).code).toBe('not_found');
       expect((await w.editor.list(kept.id)).found).toBe(1);
@@ -331,6 +333,47 @@ describe('saying which records', () => {
       );
       expect(problem.code).toBe('type_mismatch');
       expect((await refusedWith(w.editor.listLines(report.id, {}))).code).toBe('not_permitted');
+    });
+  });
+
+  describe('values of their own', () => {
+    const put = (field: string, values: Record<string, string>, type = 'bookings') => ({
+      selection: { type, keys: Object.keys(values) },
+      edits: [{ kind: 'put' as const, field, values }],
+    });
+
+    it('gives each record its own, names and choices among them', async () => {
+      const p = await previewed(w.admin, put('owner', { '11': 'Ines Calloway', '12': '9', '13': 'Ines Calloway' }));
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.not_yet });
+      expect(run.totals.changed + run.totals.already_right).toBe(3);
+      const { rows } = await w.sql.query(
+        `select array_agg(s.name order by b.id) as names from bookings b join staff s on s.id = b.owner where b.id in (11, 13)`,
+      );
+      expect(rows[0].names).toEqual(['Ines Calloway', 'Ines Calloway']);
+      expect(p.sentence).toContain('put 3 pasted values into owner');
+      expect((await previewed(w.admin, put('crop', { '1': 'Field bean', '2': 'apple' }))).totals.matched).toBe(2);
+      expect((await previewed(w.admin, put('start_on', { '1': '2026-05-01', '2': '2026-05-02' }))).totals.matched).toBe(
+        2,
+      );
+      expect((await previewed(w.admin, put('price_per_hive', { '1': '40.25' }))).pairs[0]!.new.value).toBe('40.25');
+    });
+
+    it('says what is wrong with one of them, and takes no more than 500', async () => {
+      expect(
+        (await refusedWith(w.admin.makePreview(put('hives', { '1': '5', '2': 'many' })))).problems[0],
+      ).toMatchObject({ code: 'bad_value', where: 'edits[0].value' });
+      expect((await refusedWith(w.admin.makePreview(put('owner', { '1': 'Ines Caloway' })))).problems[0]).toMatchObject(
+        { code: 'unknown_name' },
+      );
+      const many = Object.fromEntries(Array.from({ length: 501 }, (_, i) => [String(i + 1), 'x']));
+      expect((await refusedWith(w.admin.makePreview(put('note', many)))).code).toBe('too_long');
+      expect(
+        (
+          await refusedWith(
+            w.admin.makePreview({ selection: { type: 'bookings' }, edits: [{ kind: 'set', field: 'note' }] }),
+          )
+        ).code,
+      ).toBe('bad_request');
     });
   });
 

@@ -1,5 +1,14 @@
 import type { JobBody, SelectionParts } from '@tantamos/contract';
-import { fail, ProblemError, textOfJson, within, type Job, type Problem, type Selection } from '@tantamos/core';
+import {
+  fail,
+  ProblemError,
+  textOfJson,
+  within,
+  type Edit,
+  type Job,
+  type Problem,
+  type Selection,
+} from '@tantamos/core';
 
 /** A selection whose filter is CQL2 text, whatever it came as. */
 export function plainSelection(type: string, parts: SelectionParts): Selection {
@@ -17,7 +26,12 @@ export function plainSelection(type: string, parts: SelectionParts): Selection {
 }
 
 export function plainJob(body: JobBody): Job {
-  return { ...body, selection: plainSelection(body.selection.type, body.selection) };
+  // The classes have checked that each edit has what its kind needs.
+  return {
+    ...body,
+    edits: body.edits as unknown as readonly Edit[],
+    selection: plainSelection(body.selection.type, body.selection),
+  };
 }
 
 /** True where the filter came as JSON, so that places in it are places in a text the sender has not seen. */
