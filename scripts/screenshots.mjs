@@ -196,7 +196,7 @@ function terminal(work) {
   picture('command-line-selecting', 12, [
     `tantamos match packages/demo/left-alone.txt --in contacts.email --show several --limit 3`,
     `tantamos find bookings --related "grower of growers: status = 'dormant'" --first 3 --by -total --show reference,grower.name,total`,
-    `tantamos values bookings status,total --ranges -f "count(invoices, state = 'overdue') > 0"`,
+    `tantamos values bookings status -f "count(invoices, state = 'overdue') > 0"`,
     `tantamos cross growers status kind`,
     `tantamos explain bookings -f "status = 'draft' AND grower.name = 'Marlowgate Estat'"`,
   ]);

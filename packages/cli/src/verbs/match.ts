@@ -1,4 +1,4 @@
-import type { ListPageQuery, ListTargetBody } from '@tantamos/contract';
+import type { ListLineView, ListPageQuery, ListTargetBody } from '@tantamos/contract';
 import { wholeNumber } from '../job-options';
 import { print, readFormat } from '../output';
 import { commas, readFile, tellReport } from '../selection-options';
@@ -36,7 +36,7 @@ export const match: Verb = (program) => {
           const rows = lines.map((l) => [
             l.n,
             l.said,
-            l.fate === 'entry' && l.matches.length === 0 ? 'unknown' : l.fate.replace('_', ' '),
+            fateWords(l),
             l.matches.map((m) => `${m.name} (${m.type} ${m.key})`).join('; '),
             l.elsewhere ? `${l.elsewhere.field} of ${l.elsewhere.label.toLowerCase()}` : l.nearest.join(' · '),
           ]);
@@ -46,6 +46,11 @@ export const match: Verb = (program) => {
       }),
     );
 };
+
+function fateWords({ fate, matches }: ListLineView): string {
+  if (fate !== 'entry') return fate.replace('_', ' ');
+  return matches.length === 0 ? 'unknown' : 'found';
+}
 
 function readTarget(text: string): ListTargetBody {
   const at = text.indexOf('.');

@@ -94,8 +94,9 @@ export const settings: Verb = (program) => {
     .option('--name <text>', 'how the workspace is called')
     .option('--why-required <yesno>', 'whether every job must say why: yes or no')
     .option('--preview-hours <n>', 'how long a preview may be started', wholeNumber('--preview-hours'))
+    .option('--time-zone <name>', 'IANA name, such as Europe/Berlin: what TODAY and the day of a moment mean')
     .action(
-      acting(async (o: { name?: string; whyRequired?: string; previewHours?: number }) => {
+      acting(async (o: { name?: string; whyRequired?: string; previewHours?: number; timeZone?: string }) => {
         if (o.whyRequired !== undefined && !/^(yes|no)$/.test(o.whyRequired))
           throw new UsageError('--why-required is yes or no.');
         const { whyRequired, ...rest } = o;

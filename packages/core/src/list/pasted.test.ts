@@ -33,6 +33,7 @@ describe('a pasted text taken apart', () => {
   it('leaves commas in names that lines part, and tells the type a page names', () => {
     const names = { ...codes, names: true };
     expect(entries('Calloway, Ines\nQuill, Marta', names)).toEqual(['Calloway, Ines', 'Quill, Marta']);
+    expect(entries('"Calloway, Ines", Quill\nx', names)).toEqual(['Calloway, Ines', 'Quill', 'x']);
     expect(entries('Ines Calloway, Marta Quill', names)).toEqual(['Ines Calloway', 'Marta Quill']);
     expect(piecesOf('http://x.example/records/hives/7', codes)[0]).toMatchObject({ entry: '7', ofType: 'hives' });
   });

@@ -82,12 +82,13 @@ function rowsOf(text: string, separators: string): string[][] {
   let row: string[] = [];
   let cell = '';
   let quoted = false;
+  let closed = false;
   for (let i = 0; i < text.length; i++) {
     const char = text[i]!;
     if (quoted) {
       if (char !== '"') cell += char;
       else if (text[i + 1] === '"') cell += text[++i];
-      else quoted = false;
+      else [quoted, closed] = [false, true];
     } else if (char === '"' && cell.trim() === '' && closes(text, i + 1)) {
       quoted = true;
       cell = '';
@@ -95,9 +96,12 @@ function rowsOf(text: string, separators: string): string[][] {
       rows.push([...row, cell]);
       row = [];
       cell = '';
-    } else if (separators.includes(char)) {
+      closed = false;
+    } else if (separators.includes(char) || (char === ',' && closed)) {
+      // After a quote that closes, a comma parts cells wherever else it may be part of them.
       row.push(cell);
       cell = '';
+      closed = false;
     } else if (char !== '\r') cell += char;
   }
   rows.push([...row, cell]);

@@ -83,7 +83,7 @@ describe('starting on a database', () => {
     await pool.end();
     await Promise.all(both.map((s) => s.close()));
     const { said, code } = await failingStart({ TANTAMOS_DATABASE_URL: url });
-    expect(said).toContain('The database is at version 999, newer than this program (1).');
+    expect(said).toContain('The database is at version 999, newer than this program (3).');
     expect(code).toBe(1);
     await drop();
   });

@@ -162,7 +162,6 @@ function isName({ through, field }: FieldPath, type: RecordType): boolean {
  * (50,000 entries among 1,000,000 codes).
  */
 function byLetters(entries: readonly Entry[]): { fits: readonly Entry[]; plain: boolean }[] {
-  // eslint-disable-next-line no-control-regex -- all of ASCII
   const isPlain = (e: Entry): boolean => /^[\x00-\x7f]*$/.test(e.key);
   const plain = { fits: entries.filter(isPlain), plain: true };
   const other = { fits: entries.filter((e) => !isPlain(e)), plain: false };

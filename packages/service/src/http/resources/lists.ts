@@ -36,7 +36,7 @@ export const listLines: Handler<never, ListPageQuery> = async (call) => {
         yield [
           l.n,
           l.said,
-          l.fate === 'entry' && l.matches.length === 0 ? 'unknown' : l.fate.replace('_', ' '),
+          l.fate !== 'entry' ? l.fate.replace('_', ' ') : l.matches.length === 0 ? 'unknown' : 'found',
           l.matches.map((m) => `${m.type} ${m.key}`).join(', '),
           l.nearest.join(', '),
           l.elsewhere ? `${l.elsewhere.field} of ${l.elsewhere.type}` : '',
