@@ -146,6 +146,18 @@ describe('selecting in the console, in Chromium', () => {
     await cell.click();
     expect((await selection()).endsWith(` ${count}`)).toBe(true);
     await button('Unpin Valley').click();
+    await button('Clear all').click();
+    await button('Values of Crop').click();
+    await button('Keep these counts').click();
+    await page.getByText('Kept.').waitFor();
+    await w.sql.query(
+      `update bookings set crop = 'lime' where id in (select id from bookings where crop = 'apple' order by id limit 3)`,
+    );
+    await button('Kept counts…').click();
+    await page.getByRole('row', { name: /^Lime .*\+3$/ }).waitFor();
+    await page.getByRole('row', { name: /^Apple .*−3$/ }).waitFor();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await page.keyboard.press('Escape');
   });
 
   const inOrder = async (): Promise<string> => /IN \((.*)\)/.exec(await selection())![1]!;
@@ -183,7 +195,11 @@ describe('selecting in the console, in Chromium', () => {
     await report.getByRole('button', { name: /entries fit several/ }).click();
     await page.getByRole('dialog').getByRole('checkbox').nth(1).waitFor();
     expect(await accessibilityTroubles(page)).toEqual([]);
+    await page.getByRole('dialog').getByRole('checkbox').nth(1).click();
+    await button('Find these 242').waitFor();
+    await page.getByRole('dialog').getByRole('checkbox').nth(1).click();
     const use = button('Find these 243');
+    await use.waitFor();
     expect(await use.isDisabled()).toBe(true);
     await page.getByLabel('Go on without the 26 unknown').check();
     await use.click();
@@ -242,6 +258,17 @@ describe('selecting in the console, in Chromium', () => {
     await page.getByRole('button', { name: 'dozen of the dormant', exact: true }).click();
     expect((await selection()).endsWith('12 at random 12')).toBe(true);
     expect(growers).toBeGreaterThan(0);
+    await button('Saved').click();
+    const text = await w.admin.selectionsFile();
+    const file = {
+      name: 'more.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(text.replaceAll('dozen', 'dozens')),
+    };
+    await page.getByLabel('From a file').setInputFiles(file);
+    await button('Take these').click();
+    await page.getByText('Taken: dozens of the dormant.').waitFor();
+    await page.keyboard.press('Escape');
   });
 
   it('leads from one record to everything that points at it', async () => {

@@ -27,7 +27,7 @@ export function Shell() {
   const other = theme === 'light' ? 'dark' : 'light';
   return (
     <div className="flex h-full flex-col">
-      <header className="flex h-11 shrink-0 items-center gap-6 border-b border-line bg-sheet px-4">
+      <header className="flex h-11 print:hidden shrink-0 items-center gap-6 border-b border-line bg-sheet px-4">
         <span className="flex items-center gap-2 font-semibold">
           <Mark /> Tantamos
         </span>

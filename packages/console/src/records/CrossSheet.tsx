@@ -1,14 +1,14 @@
 import type { Crossed, SelectionParts, Value } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { api } from '../app/api';
-import { LinkButton } from '../components/Button';
 import { number } from '../components/format';
 import { Picker } from '../components/Picker';
 import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { isOneOf } from './conditions';
 import type { FieldChoice } from './fields';
+import { KeepCounts } from './KeepCounts';
 
 interface Props {
   type: string;
@@ -17,24 +17,17 @@ interface Props {
   fields: readonly FieldChoice[];
   onChange: (crossed: { rows: string; columns: string }) => void;
   onNarrow: (condition: Expression) => void;
+  onCounts: () => void;
   onClose: () => void;
 }
 
 /** Two fields crossed: do they agree, and how many do not? Each cell is a click away from being the selection. */
-export function CrossSheet({ type, parts, crossed, fields, onChange, onNarrow, onClose }: Props) {
+export function CrossSheet({ type, parts, crossed, fields, onChange, onNarrow, onCounts, onClose }: Props) {
   const found = useQuery({
     queryKey: ['cross', type, JSON.stringify(parts), crossed],
     queryFn: ({ signal }) => api.cross(type, { ...parts, ...crossed! }, signal),
     enabled: crossed !== null,
     retry: false,
-  });
-  const keep = useMutation({
-    mutationFn: () =>
-      api.keepCounts({
-        name: `${crossed!.rows} × ${crossed!.columns}`,
-        selection: { type, ...parts },
-        fields: [crossed!.rows, crossed!.columns],
-      }),
   });
   const pick = (side: 'rows' | 'columns') => (
     <Picker
@@ -58,16 +51,19 @@ export function CrossSheet({ type, parts, crossed, fields, onChange, onNarrow, o
     >
       <div className="flex items-center gap-2 px-4 pt-3">
         {pick('rows')} <span className="text-quiet">by</span> {pick('columns')}
-        <span className="ml-auto text-quiet">
-          {keep.isSuccess ? (
-            <span role="status">Kept; compare it under Counts.</span>
-          ) : (
-            <LinkButton onClick={() => keep.mutate()}>Keep these counts</LinkButton>
-          )}
-        </span>
+        <span className="flex-1" />
+        {crossed && (
+          <KeepCounts
+            key={`${crossed.rows} ${crossed.columns}`}
+            type={type}
+            parts={parts}
+            fields={[crossed.rows, crossed.columns]}
+            onShow={onCounts}
+          />
+        )}
       </div>
       <div className="min-h-0 overflow-auto p-4">
-        <Problems error={found.error ?? keep.error} />
+        <Problems error={found.error} />
         {found.data ? (
           <Table crossed={found.data} fields={fields} onNarrow={(c) => (onNarrow(c), onClose())} />
         ) : (

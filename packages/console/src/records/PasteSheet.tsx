@@ -362,7 +362,12 @@ function Fate({
 }) {
   const choose = useMutation({
     mutationFn: (keys: string[]) => api.chooseInList(list, { type: l.matches[0]!.type, entry: l.entry!, keys }),
-    onSuccess: onChosen,
+    onSuccess: (report) => {
+      queryClient.setQueriesData<ListReportView>({ queryKey: ['paste'] }, (known) =>
+        known?.id === list ? report : known,
+      );
+      onChosen();
+    },
   });
   if (l.fate === 'blank') return null;
   if (l.fate === 'not_address') return <span className="text-quiet">not an address</span>;

@@ -14,6 +14,7 @@ import { JobPanel } from '../job/JobPanel';
 import { useSample } from '../job/useSample';
 import { ColumnsMenu } from './ColumnsMenu';
 import { inSelection, isNoneOf, isOneOf, narrowed } from './conditions';
+import { CountsSheet } from './CountsSheet';
 import { CrossSheet } from './CrossSheet';
 import { ExportMenu } from './ExportMenu';
 import { useFields, type FieldChoice } from './fields';
@@ -66,6 +67,7 @@ type Open =
   | { paste: string }
   | { values: string }
   | { cross: { rows: string; columns: string } }
+  | { counts: true }
   | { lines: string; at: { record: number; column: string } };
 
 function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
@@ -211,7 +213,8 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
               onMore={onMore}
               sort={sort}
               onSort={(next) => setView({ sort: next })}
-              widths={view.widths ?? {}}
+              // Old and new value side by side want room.
+              widths={{ ...Object.fromEntries(edited.map((e) => [e, 250])), ...view.widths }}
               onWidth={(column, width) => setView({ widths: { ...view.widths, [column]: width } })}
               picks={{ picked: new Set(draft.picked), all: draft.allPicked, dropped: new Set(draft.dropped) }}
               onPick={(keys, on) => set(picked(draft, keys, on))}
@@ -244,6 +247,7 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
           setView({ pinned: on ? [...rest, path].slice(-3) : rest });
         }}
         onNarrow={narrow}
+        onCounts={() => setOpen({ counts: true })}
         onCross={(path) => setOpen({ cross: { rows: (open as { values: string }).values, columns: path } })}
         onClose={() => setOpen(null)}
       />
@@ -253,9 +257,11 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
         crossed={open && 'cross' in open ? open.cross : null}
         fields={fields}
         onChange={(cross) => setOpen({ cross })}
+        onCounts={() => setOpen({ counts: true })}
         onNarrow={narrow}
         onClose={() => setOpen(null)}
       />
+      <CountsSheet open={open !== null && 'counts' in open} types={types} onClose={() => setOpen(null)} />
       <PasteSheet
         open={open !== null && 'paste' in open}
         text={open && 'paste' in open ? open.paste : undefined}

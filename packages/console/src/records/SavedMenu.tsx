@@ -29,6 +29,7 @@ export function SavedMenu({ selection, onOpen, onOnlyIn }: Props) {
             onOnlyIn={(name) => (onOnlyIn(name), close())}
           />
           <SaveForm selection={selection} />
+          <FileMove />
         </div>
       )}
     </Menu>
@@ -137,5 +138,62 @@ function SaveForm({ selection }: { selection: SelectionBody }) {
         )}
       </div>
     </form>
+  );
+}
+
+/** All of them to a file, or from one; filters in the JSON form of the standard. */
+function FileMove() {
+  const [file, setFile] = useState<Record<string, unknown> | null>(null);
+  const take = useMutation({
+    mutationFn: async (taken: 'refuse' | 'skip' | 'replace') => {
+      if (file === null) throw new Error('This file is not JSON.');
+      return api.importSelections({ file, taken });
+    },
+    onSettled: () => queryClient.invalidateQueries({ queryKey: ['selections'] }),
+  });
+  const read = async (chosen: File | undefined): Promise<void> => {
+    take.reset();
+    setFile(
+      chosen
+        ? await chosen
+            .text()
+            .then((t) => JSON.parse(t) as Record<string, unknown>)
+            .catch(() => null)
+        : null,
+    );
+  };
+  const clash = take.error instanceof AnswerError && take.error.code === 'name_taken';
+  return (
+    <div className="space-y-2 border-t border-line pt-3">
+      <p className="flex items-center justify-between gap-3">
+        <a href="/api/selections-file" download className="text-accent-strong underline underline-offset-2">
+          All to a file
+        </a>
+        <label className="flex items-center gap-2">
+          From a file
+          <input
+            type="file"
+            accept="application/json"
+            className="w-40 text-xs"
+            onChange={(e) => void read(e.target.files?.[0])}
+          />
+        </label>
+      </p>
+      {file && (
+        <p className="flex gap-2">
+          <Button busy={take.isPending} onClick={() => take.mutate('refuse')}>
+            Take these
+          </Button>
+          {clash && <Button onClick={() => take.mutate('skip')}>Without the taken names</Button>}
+          {clash && <Button onClick={() => take.mutate('replace')}>As new versions</Button>}
+        </p>
+      )}
+      <Problems error={take.error} />
+      {take.isSuccess && (
+        <p role="status" className="text-quiet">
+          {take.data.length === 0 ? 'Nothing was taken.' : `Taken: ${take.data.map((s) => s.name).join(', ')}.`}
+        </p>
+      )}
+    </div>
   );
 }

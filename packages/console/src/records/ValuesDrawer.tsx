@@ -13,6 +13,7 @@ import { Sheet } from '../components/Sheet';
 import { useSettled } from '../components/useSettled';
 import { isNoneOf, isOneOf, literalOf, nameOf } from './conditions';
 import type { FieldChoice } from './fields';
+import { KeepCounts } from './KeepCounts';
 
 interface Props {
   type: string;
@@ -24,6 +25,7 @@ interface Props {
   onPin: (on: boolean) => void;
   onNarrow: (condition: Expression) => void;
   onCross: (columns: string) => void;
+  onCounts: () => void;
   onClose: () => void;
 }
 
@@ -52,6 +54,7 @@ function Values({
   onPin,
   onNarrow,
   onCross,
+  onCounts,
   onClose,
 }: Props & { choice: FieldChoice }) {
   const [search, setSearch] = useState('');
@@ -158,6 +161,7 @@ function Values({
             onPick={onCross}
           />
         </div>
+        <KeepCounts type={type} parts={parts} fields={[choice.path]} onShow={onCounts} />
       </div>
     </>
   );

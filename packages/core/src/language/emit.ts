@@ -182,25 +182,27 @@ function compare(op: Comparison, left: Checked, right: Checked, scope: Scope): S
   if (!isPlain(left) || !isPlain(right) || clocksMeetOthers(left, right))
     return sql`(${canonicalSql(left, scope)} ${raw(op)} ${canonicalSql(right, scope)})`;
   const text = typeOf(left) === 'text' && op !== '=' && op !== '<>' ? raw(' collate "C"') : raw('');
-  return sql`(${plain(left, right, scope)}${text} ${raw(op)} ${plain(right, left, scope)})`;
+  return sql`(${emit(left, scope)}${text} ${raw(op)} ${emit(right, scope)})`;
 }
 
 const mirrored: Record<Comparison, Comparison> = { '=': '=', '<>': '<>', '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
 
+/** Fields and values compare as they are; but for floats, which have NaN and infinities, and no exact digits. */
 function isPlain(tree: Checked): boolean {
-  return tree.kind === 'field' || tree.kind === 'value';
+  return tree.kind === 'value' || (tree.kind === 'field' && !isFloat(tree));
 }
 
+function isFloat(tree: Checked): boolean {
+  return tree.kind === 'field' && /^(real|double)/.test(tree.at.field.dbType);
+}
+
+/**
+ * A field without a time zone beside anything but its like: its clock is turned into the moment it means. (Turning the
+ * other side to its clock would let an index serve, but clocks that are skipped or shown twice would meet the wrong one.)
+ */
 function clocksMeetOthers(left: Checked, right: Checked): boolean {
   const clock = (t: Checked): boolean => t.kind === 'field' && isClock(t.at.field.dbType);
-  return left.kind === 'field' && right.kind === 'field' && clock(left) !== clock(right);
-}
-
-/** A value beside a field without a time zone is turned to that field's clocks, not the other way round. */
-function plain(tree: Checked, beside: Checked, scope: Scope): Sql {
-  const clock = beside.kind === 'field' && isClock(beside.at.field.dbType);
-  if (tree.kind === 'value' && clock && tree.dbType === 'timestamptz') return atZone(emit(tree, scope), scope);
-  return emit(tree, scope);
+  return clock(left) !== clock(right);
 }
 
 /** A field's moment against a day that no field has a part in: as a stretch of moments, which an index can serve. */
@@ -242,7 +244,7 @@ function inList(tree: Extract<Checked, { kind: 'in' }>, scope: Scope): Sql {
   const texts = new Map<string, string[]>();
   const others: Sql[] = [];
   for (const item of tree.list) {
-    const asArray = operand.kind === 'field' && item.kind === 'value' && !isClock(operand.at.field.dbType);
+    const asArray = isPlain(operand) && item.kind === 'value' && !clocksMeetOthers(operand, item);
     if (asArray) texts.set(item.dbType, [...(texts.get(item.dbType) ?? []), item.text]);
     else others.push(compare('=', operand, item, scope));
   }

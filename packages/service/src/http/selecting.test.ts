@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { SelectionBody } from '@tantamos/contract';
+import { countRecords } from '@tantamos/core';
+import { asProblem } from '../database/problems';
 import { previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -418,6 +420,54 @@ describe('saying which records', () => {
       expect((await refusedWith(w.editor.compareCounts(kept.id))).code).toBe('not_found');
       await w.admin.dropCounts(kept.id);
       expect(await w.admin.keptCounts()).toEqual([]);
+    });
+  });
+
+  describe('a search that takes long', () => {
+    beforeAll(async () => {
+      await w.sql.query(
+        `create function slowly(id integer) returns integer language plpgsql as $$ begin perform pg_sleep(0.05); return id; end $$`,
+      );
+      await w.sql.query('create view slow_growers as select slowly(id) as id, name from growers');
+      w.services.catalogs.refresh();
+    });
+    const running = async () =>
+      (
+        await w.sql.query(
+          `select 1 from pg_stat_activity where query like '%slow_growers%' and state = 'active' and pid <> pg_backend_pid()`,
+        )
+      ).rowCount;
+
+    it('is cancelled in the database when the person moves on', async () => {
+      const away = new AbortController();
+      const search = w.admin
+        .find('slow_growers', { filter: 'id > 0', count: 'exact', limit: 0 }, away.signal)
+        .catch((e: Error) => e.name);
+      for (let i = 0; i < 100 && !(await running()); i++) await new Promise((r) => setTimeout(r, 20));
+      expect(await running()).toBe(1);
+      away.abort();
+      expect(await search).toBe('AbortError');
+      for (let i = 0; i < 100 && (await running()); i++) await new Promise((r) => setTimeout(r, 20));
+      expect(await running()).toBe(0);
+    });
+
+    it('is stopped at its limit, and says that it was', async () => {
+      const { database, compiler } = w.services;
+      const { selection } = await compiler.selection(
+        { id: '', login: '', name: '', role: 'administrator' },
+        { type: 'slow_growers', filter: 'id > 0' },
+      );
+      const stopped = await database.askWithin(countRecords(selection), 100).catch((error: unknown) => {
+        try {
+          return asProblem(error);
+        } catch (problem) {
+          return problem as Error;
+        }
+      });
+      expect(stopped).toMatchObject({
+        code: 'too_slow',
+        message: expect.stringContaining('took too long and was stopped'),
+      });
     });
   });
 
