@@ -53,7 +53,7 @@ export function CountsSheet({ open, types, onClose }: Props) {
             </li>
           ))}
         </ul>
-        <div className="min-w-0 flex-1 overflow-auto p-4">
+        <div className="min-w-0 flex-1 overflow-auto p-4" role="region" aria-label="Before and now" tabIndex={0}>
           <Problems error={kept.error ?? drop.error} />
           {shown && <Compared key={shown.id} kept={shown} />}
         </div>
