@@ -107,6 +107,11 @@ describe('a condition as SQL', () => {
     ["note = 'a\0'", 'bad_value'],
   ])('%s is refused as %s', (text, code) => expect(problemOf(text).code).toBe(code));
 
+  it('takes an unquoted word for a text that lacks its quotes', () => {
+    expect(problemOf('status = draft')).toMatchObject({ code: 'unknown_field', suggestions: ["'draft'"] });
+    expect(problemOf('status = nope')?.suggestions).not.toContain("'nope'");
+  });
+
   it('is said in plain words', () => {
     expect(
       conditionWords(checked("status = 'draft' AND owner = 'Ines Calloway' AND start_on < DATE('2026-05-01')")),

@@ -1,7 +1,7 @@
 import { clip, type Catalog, type RecordType } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { resolvePath } from '../catalog/path';
-import { fail, type Span } from '../problem';
+import { fail, ProblemError, type Span } from '../problem';
 import { typeOf, folds, type Checked, type FieldPath, type Fold } from './checked';
 import type { Context } from './context';
 import { signatureOf, spread, type FunctionEntry, type ParameterType } from './functions/entry';
@@ -156,7 +156,7 @@ class Checker {
   private beside(operand: Checked, left: Expression, other: Expression, op: Comparison): Checked {
     if (operand.kind === 'field') {
       if (other.kind === 'literal') return this.literalFor(operand.at, other);
-      if (other.kind === 'name') return this.otherField(operand.at, other, op);
+      if (other.kind === 'name') return this.orQuoted(operand.at, other, () => this.otherField(operand.at, other, op));
       if (isMe(other) && operand.at.field.refersTo !== null && operand.at.field.kind === 'reference')
         return this.named(operand.at, this.me(other), other.span);
     }
@@ -221,6 +221,24 @@ class Checker {
         { span: other.span },
       );
     return { kind: 'field', at: right };
+  }
+
+  /** A word that is no field was most likely meant as a text: `status = draft`. */
+  private orQuoted(at: FieldPath, other: Extract<Expression, { kind: 'name' }>, work: () => Checked): Checked {
+    try {
+      return work();
+    } catch (error) {
+      if (!(error instanceof ProblemError) || error.code !== 'unknown_field' || other.path.length > 1) throw error;
+      const [first, ...more] = error.problems;
+      const text = other.path[0]!.name;
+      const { choices, base, refersTo } = at.field;
+      const known = choices
+        ? choices.some((c) => [c.value, c.label].includes(text))
+        : base === 'text' || refersTo !== null;
+      if (!known) throw error;
+      const suggestions = [quote(text), ...(first.suggestions ?? [])];
+      throw new ProblemError({ ...first, message: `${first.message} A text stands in quotes.`, suggestions }, ...more);
+    }
   }
 
   private named({ field }: FieldPath, text: string, span: Span): Checked {

@@ -532,6 +532,9 @@ describe('saying which records', () => {
       await w.sql.query(`update staff set name = 'Ines Calloway-Moss' where name = 'Ines Calloway'`);
       expect(await count({ type: 'bookings', filter: "in_selection('INES drafts')" })).toBe(counted.lastCount);
       await w.sql.query(`update staff set name = 'Ines Calloway' where name = 'Ines Calloway-Moss'`);
+      expect(
+        (await refusedWith(count({ type: 'bookings', filter: "in_selection('ines draft')" }))).problems[0]!.suggestions,
+      ).toEqual(["'ines drafts'"]);
       const through = await count({ type: 'invoices', filter: "in_selection('ines drafts', booking)" });
       expect(through).toBe(
         await byHand(

@@ -5,6 +5,7 @@ import {
   fail,
   parse,
   ProblemError,
+  quote,
   walkSyntax,
   type Catalog,
   type CheckedSelection,
@@ -47,6 +48,13 @@ export async function loadContext(
     if (saved.size > mostSaved) fail('over_limit', `A selection may rest on ${mostSaved} saved ones.`);
     wanted = seen.flatMap((r) => namesOfSaved(r.selection));
   }
+  // Where one is missing, the names there are, to offer the nearest.
+  const missing = selections.flatMap(namesOfSaved).some((n) => !saved.has(n.toLowerCase()));
+  const names = missing
+    ? await database.rows<{ name: string }>('select name from tantamos.saved_selection where open or owner = $1', [
+        person.id,
+      ])
+    : [];
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
@@ -59,8 +67,8 @@ export async function loadContext(
           span,
           suggestions: closest(
             name,
-            [...saved.values()].map((s) => s.name),
-          ).map((n) => `'${n}'`),
+            names.map((n) => n.name),
+          ).map((n) => quote(n)),
         });
       if (open.includes(row.name))
         return fail('circle', `The selection “${clip(row.name)}” would rest on itself.`, { span });
