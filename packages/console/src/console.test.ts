@@ -1,26 +1,20 @@
-import type { BrowserContext, Page } from 'playwright-core';
-import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
+import type { Page } from 'playwright-core';
+import type { Workspace } from '../../service/src/testing/workspace';
 import { done, onBookings } from '../../service/src/testing/jobs';
-import { accessibilityTroubles, consoleFolder, openBrowser, signIn } from './testing/browser';
+import { accessibilityTroubles, openBrowser, openConsole, signIn, type OpenConsole } from './testing/browser';
 
 const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
 
 describe('the console, in Chromium', () => {
   let w: Workspace;
-  let browser: { context: BrowserContext; close: () => Promise<void> };
   let page: Page;
-  const errors: string[] = [];
+  let opened: OpenConsole;
   beforeAll(async () => {
-    w = await openWorkspace({ consoleFolder });
-    browser = await openBrowser();
-    page = await browser.context.newPage();
-    page.setDefaultTimeout(15_000);
-    page.on('pageerror', (error) => errors.push(error.message));
-    await signIn(page, w.base);
+    opened = await openConsole();
+    ({ w, page } = opened);
   });
   afterAll(async () => {
-    await browser.close();
-    await w.close();
+    await opened.close();
   });
 
   const text = (name: string) => page.getByText(name, { exact: false });
@@ -107,7 +101,7 @@ describe('the console, in Chromium', () => {
     expect((await w.sql.query('select id, status, region from bookings order by id')).rows).toEqual(before);
     await page.getByRole('link', { name: 'Runs' }).click();
     await page.getByRole('cell', { name: 'Finished' }).nth(1).waitFor();
-    expect(errors).toEqual([]);
+    expect(opened.errors).toEqual([]);
   });
 
   it('keeps an unfinished job and its picks across a reload, and across a session that ends in the middle', async () => {

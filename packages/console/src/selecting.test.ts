@@ -1,28 +1,22 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { BrowserContext, Page } from 'playwright-core';
-import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
-import { accessibilityTroubles, consoleFolder, openBrowser, signIn } from './testing/browser';
+import type { Page } from 'playwright-core';
+import type { Workspace } from '../../service/src/testing/workspace';
+import { accessibilityTroubles, openConsole, type OpenConsole } from './testing/browser';
 
 const leftAlone = readFileSync(join(__dirname, '../../demo/left-alone.txt'), 'utf8');
 
 describe('selecting in the console, in Chromium', () => {
   let w: Workspace;
-  let browser: { context: BrowserContext; close: () => Promise<void> };
   let page: Page;
-  const errors: string[] = [];
+  let opened: OpenConsole;
   beforeAll(async () => {
-    w = await openWorkspace({ consoleFolder });
-    browser = await openBrowser();
-    page = await browser.context.newPage();
-    page.setDefaultTimeout(15_000);
-    page.on('pageerror', (error) => errors.push(error.message));
-    await signIn(page, w.base);
+    opened = await openConsole();
+    ({ w, page } = opened);
   });
   afterAll(async () => {
-    await browser.close();
-    await w.close();
-    expect(errors).toEqual([]);
+    await opened.close();
+    expect(opened.errors).toEqual([]);
   });
 
   const button = (name: string | RegExp) => page.getByRole('button', { name });

@@ -1,22 +1,22 @@
 import type {
   ListChoiceBody,
-  ListLineView,
   ListPageQuery,
   ListReportView,
   ListTargetBody,
   TypeSummary,
   TypeView,
 } from '@tantamos/contract';
-import { keepPreviousData, useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
-import { counted, number } from '../components/format';
+import { number } from '../components/format';
 import { Picker } from '../components/Picker';
 import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { useSettled } from '../components/useSettled';
 import type { FieldChoice } from './fields';
+import { ListLines } from './ListLines';
 
 interface Props {
   open: boolean;
@@ -115,7 +115,7 @@ function Paste({ type, types, fields, text: given = '', onUse, onClose }: Props)
           {report ? (
             <>
               <Report report={report} page={page} stale={stale} onPage={setPage} />
-              <Lines key={`${report.id} ${page}`} report={report} page={page} choosing={several === 'all'} />
+              <ListLines key={`${report.id} ${page}`} report={report} page={page} choosing={several === 'all'} />
             </>
           ) : (
             <p className="p-6 text-quiet">
@@ -298,114 +298,5 @@ function Report({
         </p>
       )}
     </div>
-  );
-}
-
-function Lines({ report, page, choosing }: { report: ListReportView; page: Page; choosing: boolean }) {
-  const lines = useInfiniteQuery({
-    queryKey: ['list-lines', report.id, page],
-    queryFn: ({ pageParam }) => api.listLines(report.id, { of: page, limit: 100, after: pageParam }),
-    initialPageParam: 0,
-    getNextPageParam: (p) => p.next ?? undefined,
-  });
-  const all = lines.data?.pages.flatMap((p) => p.lines) ?? [];
-  return (
-    <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
-      <table className="w-full text-left">
-        <caption className="sr-only">Lines: {page.replace('_', ' ')}</caption>
-        <tbody>
-          {all.map((l) => (
-            <tr key={l.n} className="border-b border-line align-top">
-              <td className="w-12 py-1 pr-3 text-right text-xs text-quiet">{l.n}</td>
-              <td className="max-w-80 py-1 pr-3 font-mono text-xs break-all">
-                {l.said || <i className="text-quiet">blank</i>}
-              </td>
-              <td className="py-1">
-                <Fate
-                  line={l}
-                  list={report.id}
-                  choosing={choosing && page === 'several'}
-                  onChosen={() => void lines.refetch()}
-                />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {all.length === 0 && lines.isSuccess && <p className="py-2 text-quiet">No line of this kind.</p>}
-      <p className="flex gap-4 py-2">
-        {lines.hasNextPage && <LinkButton onClick={() => void lines.fetchNextPage()}>Show more</LinkButton>}
-        {all.length > 0 && (
-          <a
-            className="text-accent-strong underline underline-offset-2"
-            href={`/api/lists/${report.id}/lines?of=${page}&format=csv`}
-            download
-          >
-            Download these lines
-          </a>
-        )}
-      </p>
-    </div>
-  );
-}
-
-function Fate({
-  line: l,
-  list,
-  choosing,
-  onChosen,
-}: {
-  line: ListLineView;
-  list: string;
-  choosing: boolean;
-  onChosen: () => void;
-}) {
-  const choose = useMutation({
-    mutationFn: (keys: string[]) => api.chooseInList(list, { type: l.matches[0]!.type, entry: l.entry!, keys }),
-    onSuccess: (report) => {
-      queryClient.setQueriesData<ListReportView>({ queryKey: ['paste'] }, (known) =>
-        known?.id === list ? report : known,
-      );
-      onChosen();
-    },
-  });
-  if (l.fate === 'blank') return null;
-  if (l.fate === 'not_address') return <span className="text-quiet">not an address</span>;
-  if (l.matches.length === 0)
-    return (
-      <span>
-        unknown
-        {l.elsewhere && (
-          <span className="text-pending">
-            ; it is the {l.elsewhere.field} of {l.elsewhere.label.toLowerCase()}
-          </span>
-        )}
-        {l.nearest.length > 0 && <span className="text-quiet">; nearest: {l.nearest.join(', ')}</span>}
-      </span>
-    );
-  if (choosing)
-    return (
-      <span className="flex flex-wrap gap-x-3">
-        {l.matches.map((m) => (
-          <label key={m.key} className="flex items-center gap-1">
-            <input
-              type="checkbox"
-              className="accent-accent"
-              checked={m.taken}
-              onChange={(e) =>
-                choose.mutate(l.matches.filter((o) => (o === m ? e.target.checked : o.taken)).map((o) => o.key))
-              }
-            />
-            {m.name} <span className="text-quiet">({m.key})</span>
-          </label>
-        ))}
-      </span>
-    );
-  return (
-    <span className={l.fate === 'repeat' ? 'text-quiet' : ''}>
-      {l.fate === 'repeat' && 'said before; '}
-      {l.matches.map((m) => `${m.name} (${m.key})`).join(', ')}
-      {l.matches.length > 1 && <span className="text-quiet"> · {counted(l.matches.length, 'record')}</span>}
-    </span>
   );
 }

@@ -2,6 +2,7 @@ import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium, type BrowserContext, type Page } from 'playwright-core';
+import { openWorkspace, type Workspace } from '../../../service/src/testing/workspace';
 
 /** Debian's Chromium, headless, with nothing that reaches for the network. */
 export async function openBrowser(): Promise<{ context: BrowserContext; close: () => Promise<void> }> {
@@ -35,6 +36,34 @@ export async function signIn(page: Page, base: string, login = 'sorrel', passwor
   await page.getByLabel('Password').fill(password);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('navigation', { name: 'Pages' }).waitFor();
+}
+
+/** The console of a workspace of its own, open in a browser and signed in to as its administrator. */
+export interface OpenConsole {
+  readonly w: Workspace;
+  readonly page: Page;
+  /** What scripts of the page have thrown. */
+  readonly errors: readonly string[];
+  close(): Promise<void>;
+}
+
+export async function openConsole(): Promise<OpenConsole> {
+  const w = await openWorkspace({ consoleFolder });
+  const browser = await openBrowser();
+  const page = await browser.context.newPage();
+  page.setDefaultTimeout(15_000);
+  const errors: string[] = [];
+  page.on('pageerror', (error) => errors.push(error.message));
+  await signIn(page, w.base);
+  return {
+    w,
+    page,
+    errors,
+    async close() {
+      await browser.close();
+      await w.close();
+    },
+  };
 }
 
 interface Violation {

@@ -6,13 +6,13 @@ import { typeOf, folds, type Checked, type FieldPath, type Fold } from './checke
 import type { Context } from './context';
 import { signatureOf, spread, type FunctionEntry, type ParameterType } from './functions/entry';
 import { functionNamed, functions } from './functions';
+import { conversion, mismatch, timeLiteral, yesNoFor, type Literal } from './mismatch';
 import { print, quote } from './print';
 import { relationOf } from './relation';
-import type { Arithmetic, Comparison, Expression, LiteralType } from './syntax';
+import type { Arithmetic, Comparison, Expression } from './syntax';
 import { fieldKindWords, valueTypeWords, typeOfBase, type ValueType } from './types';
 import { canonical, canonicalMoment, choiceValue, numberType } from './value';
 
-type Literal = Extract<Expression, { kind: 'literal' }>;
 type Call = Extract<Expression, { kind: 'call' }>;
 
 /** Values outside IN lists: beyond this a condition is a pasted list, not a filter. */
@@ -625,15 +625,6 @@ const signWords: Record<Arithmetic, string> = {
   div: 'only numbers are divided',
   '^': 'only numbers have powers',
 };
-const literalWords: Record<LiteralType, string> = {
-  text: 'a text',
-  number: 'a number',
-  yes_no: 'yes or no',
-  date: 'a date',
-  moment: 'a moment',
-  null: 'blank',
-};
-
 function isNull(e: Expression): boolean {
   return e.kind === 'literal' && e.type === 'null';
 }
@@ -668,34 +659,4 @@ function inMoments(tree: Checked): Checked {
     return { kind: 'interval', of: 'moment', from: convert(tree.from, false), to: convert(tree.to, true) };
   if (typeOf(tree) !== 'date') return tree;
   return { kind: 'interval', of: 'moment', from: convert(tree, false), to: convert(tree, true) };
-}
-
-/** How the expression could be made the type wanted, as a text that can take its place. */
-function conversion(e: Expression, is: ValueType, wanted: ValueType): string[] {
-  if (e.kind === 'literal' && e.type === 'text') {
-    if (wanted === 'date' || wanted === 'moment') return [timeLiteral(wanted, e.text)].filter((t) => t !== undefined);
-    if (wanted === 'number' && /^-?\d+(\.\d+)?$/.test(e.text)) return [e.text];
-  }
-  if (wanted === 'text' && ['number', 'date', 'moment', 'yes_no'].includes(is))
-    return [e.kind === 'literal' ? quote(e.text) : `TEXT(${print(e)})`];
-  if (wanted === 'number' && is === 'text') return [`VALUE(${print(e)})`];
-  return wanted === 'date' && is === 'text' ? [`DATEVALUE(${print(e)})`] : [];
-}
-
-function timeLiteral(base: string, text: string): string | undefined {
-  if (/^\d{4}-\d{2}-\d{2}$/.test(text.trim())) return `DATE('${text.trim()}')`;
-  return base === 'moment' || base === 'date' ? `${base === 'date' ? 'DATE' : 'TIMESTAMP'}(${quote(text)})` : undefined;
-}
-
-function mismatch(at: FieldPath, literal: Literal, suggestion?: string): never {
-  return fail(
-    'type_mismatch',
-    `“${at.field.name}” is ${fieldKindWords(at.field)}, but “${clip(literal.text)}” is ${literalWords[literal.type]}.`,
-    { span: literal.span, suggestions: suggestion === undefined ? [] : [suggestion] },
-  );
-}
-
-function yesNoFor(text: string): string | undefined {
-  if (/^(true|yes|1)$/i.test(text)) return 'TRUE';
-  return /^(false|no|0)$/i.test(text) ? 'FALSE' : undefined;
 }
