@@ -74,7 +74,9 @@ describe('the console, in Chromium', () => {
     );
 
     await button('Preview 191').click();
-    await page.waitForURL(/\/previews\//);
+    await page.waitForURL(/\/previews\//).catch(async (error: Error) => {
+      throw new Error(`${error.message}: ${await page.getByRole('complementary').innerText()}`);
+    });
     await text('9 records are not allowed').waitFor();
     expect(await equation()).toBe('200 matched = 9 not allowed + 191 will change');
     await page.getByRole('tab', { name: /Not allowed/ }).click();

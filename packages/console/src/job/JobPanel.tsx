@@ -1,5 +1,5 @@
-import type { SampleView, TypeView } from '@tantamos/contract';
-import { useMutation, type UseQueryResult } from '@tanstack/react-query';
+import type { TypeView } from '@tantamos/contract';
+import { useMutation } from '@tanstack/react-query';
 import { ChevronsLeft, ChevronsRight, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -11,12 +11,13 @@ import { NumberInSentence, textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
 import { jobOf, type Draft } from './draft';
 import { EditCard } from './EditCard';
+import type { Sample } from './useSample';
 
 interface Props {
   type: TypeView;
   draft: Draft;
   change: (next: Partial<Draft>) => void;
-  sample: UseQueryResult<SampleView>;
+  sample: Sample;
 }
 
 /** The job being composed: which, edits, safety, why; at its foot what would happen and the one button. */
@@ -45,8 +46,8 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   const [more, setMore] = useState(draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null);
   const job = jobOf(draft, type.id);
   const make = useMutation({ mutationFn: () => api.makePreview(job), onSuccess: (p) => navigate(`/previews/${p.id}`) });
-  const { data } = sample;
-  const stale = sample.isPlaceholderData || sample.isFetching;
+  const { view: data } = sample;
+  const stale = !sample.current;
   const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';

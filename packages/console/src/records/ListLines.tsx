@@ -3,6 +3,7 @@ import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { api, queryClient } from '../app/api';
 import { LinkButton } from '../components/Button';
 import { counted } from '../components/format';
+import { useState } from 'react';
 
 type Page = NonNullable<ListPageQuery['of']>;
 
@@ -27,12 +28,7 @@ export function ListLines({ report, page, choosing }: { report: ListReportView; 
                 {l.said || <i className="text-quiet">blank</i>}
               </td>
               <td className="py-1">
-                <Fate
-                  line={l}
-                  list={report.id}
-                  choosing={choosing && page === 'several'}
-                  onChosen={() => void lines.refetch()}
-                />
+                <Fate line={l} list={report.id} choosing={choosing && page === 'several'} />
               </td>
             </tr>
           ))}
@@ -55,26 +51,22 @@ export function ListLines({ report, page, choosing }: { report: ListReportView; 
   );
 }
 
-function Fate({
-  line: l,
-  list,
-  choosing,
-  onChosen,
-}: {
-  line: ListLineView;
-  list: string;
-  choosing: boolean;
-  onChosen: () => void;
-}) {
+function Fate({ line: l, list, choosing }: { line: ListLineView; list: string; choosing: boolean }) {
+  // What is chosen shows at once; a second press goes by what is shown, not by what the service has answered so far.
+  const [taken, setTaken] = useState(l.matches.filter((m) => m.taken));
   const choose = useMutation({
-    mutationFn: (keys: string[]) => api.chooseInList(list, { type: l.matches[0]!.type, entry: l.entry!, keys }),
-    onSuccess: (report) => {
+    mutationFn: (of: { type: string; keys: string[] }) => api.chooseInList(list, { ...of, entry: l.entry! }),
+    onSuccess: (report) =>
       queryClient.setQueriesData<ListReportView>({ queryKey: ['paste'] }, (known) =>
         known?.id === list ? report : known,
-      );
-      onChosen();
-    },
+      ),
+    scope: { id: `choices ${list}` },
   });
+  const toggle = (match: (typeof taken)[number], on: boolean): void => {
+    const next = on ? [...taken, match] : taken.filter((m) => m !== match);
+    setTaken(next);
+    choose.mutate({ type: match.type, keys: next.filter((m) => m.type === match.type).map((m) => m.key) });
+  };
   if (l.fate === 'blank') return null;
   if (l.fate === 'not_address') return <span className="text-quiet">not an address</span>;
   if (l.matches.length === 0)
@@ -93,14 +85,12 @@ function Fate({
     return (
       <span className="flex flex-wrap gap-x-3">
         {l.matches.map((m) => (
-          <label key={m.key} className="flex items-center gap-1">
+          <label key={`${m.type} ${m.key}`} className="flex items-center gap-1">
             <input
               type="checkbox"
               className="accent-accent"
-              checked={m.taken}
-              onChange={(e) =>
-                choose.mutate(l.matches.filter((o) => (o === m ? e.target.checked : o.taken)).map((o) => o.key))
-              }
+              checked={taken.includes(m)}
+              onChange={(e) => toggle(m, e.target.checked)}
             />
             {m.name} <span className="text-quiet">({m.key})</span>
           </label>

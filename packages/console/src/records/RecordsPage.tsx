@@ -90,8 +90,8 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
   const changeable = type.notChangeable === null;
   const sample = useSample(job, job.edits.length > 0 ? sight : [], changeable && !found.isError && draft.panel);
   const changes = useMemo(
-    () => new Map((job.edits.length > 0 ? (sample.data?.rows ?? []) : []).map((r) => [r.key, r])),
-    [sample.data, job.edits.length],
+    () => new Map((job.edits.length > 0 ? (sample.view?.rows ?? []) : []).map((r) => [r.key, r])),
+    [sample.view, job.edits.length],
   );
   const pinned = (view.pinned ?? []).flatMap((p) => fields.find((f) => f.path === p) ?? []);
   const narrow = (condition: Expression): void => set({ filter: narrowed(draft.filter, condition) });
