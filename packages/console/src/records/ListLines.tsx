@@ -56,14 +56,17 @@ function Fate({ line: l, list, choosing }: { line: ListLineView; list: string; c
   const [taken, setTaken] = useState(l.matches.filter((m) => m.taken));
   const choose = useMutation({
     mutationFn: (of: { type: string; keys: string[] }) => api.chooseInList(list, { ...of, entry: l.entry! }),
-    onSuccess: (report) =>
+    onSuccess: (report) => {
       queryClient.setQueriesData<ListReportView>({ queryKey: ['paste'] }, (known) =>
         known?.id === list ? report : known,
-      ),
+      );
+      // Read anew when the lines are opened again.
+      return queryClient.invalidateQueries({ queryKey: ['list-lines', list], refetchType: 'none' });
+    },
     scope: { id: `choices ${list}` },
   });
   const toggle = (match: (typeof taken)[number], on: boolean): void => {
-    const next = on ? [...taken, match] : taken.filter((m) => m !== match);
+    const next = on ? [...taken, match] : taken.filter((m) => !isSame(m, match));
     setTaken(next);
     choose.mutate({ type: match.type, keys: next.filter((m) => m.type === match.type).map((m) => m.key) });
   };
@@ -89,7 +92,7 @@ function Fate({ line: l, list, choosing }: { line: ListLineView; list: string; c
             <input
               type="checkbox"
               className="accent-accent"
-              checked={taken.includes(m)}
+              checked={taken.some((t) => isSame(t, m))}
               onChange={(e) => toggle(m, e.target.checked)}
             />
             {m.name} <span className="text-quiet">({m.key})</span>
@@ -104,4 +107,8 @@ function Fate({ line: l, list, choosing }: { line: ListLineView; list: string; c
       {l.matches.length > 1 && <span className="text-quiet"> · {counted(l.matches.length, 'record')}</span>}
     </span>
   );
+}
+
+function isSame(a: { type: string; key: string }, b: { type: string; key: string }): boolean {
+  return a.type === b.type && a.key === b.key;
 }
