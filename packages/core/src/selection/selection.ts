@@ -66,6 +66,22 @@ export interface CheckedTake {
   readonly per: FieldPath | null;
 }
 
+/** All records of a type. */
+export function everyRecord(type: RecordType): CheckedSelection {
+  return {
+    type,
+    related: null,
+    condition: null,
+    source: null,
+    list: null,
+    take: null,
+    keys: null,
+    drop: null,
+    asks: [],
+    env: { timeZone: 'UTC', now: 0n },
+  };
+}
+
 /** Parses and checks; throws problems whose place is `type`, `filter`, `take` … */
 export function checkSelection(selection: Selection, catalog: Catalog, context: Context): CheckedSelection {
   const type = within('type', () => catalog.type(selection.type));

@@ -62,19 +62,14 @@ export function histogram(
     where ${where} and ${column} is not null group by 1) g order by g.v`;
 }
 
-/** Two fields crossed: rows of `a`, `b`, `n`, most frequent first. */
-export function crossCounts(selection: CheckedSelection, a: FieldPath, b: FieldPath, most: number): Sql {
-  return groupCounts(selection, [a, b], most);
-}
-
-/** Several fields together: rows of `v1`, `v2` …, `n`, most frequent first. */
+/** Several fields together: rows of `v1`, `v2` …, `n`, most frequent first, and `total`, those beyond `most` included. */
 export function groupCounts(selection: CheckedSelection, paths: readonly FieldPath[], most: number): Sql {
   const scope = new Scope(selection.type, selection.env);
   const columns = paths.map((p, i) => sql`${asText(scope.column(p))} as ${raw(`v${i + 1}`)}`);
   const groups = raw(paths.map((_, i) => i + 1).join(', '));
   const where = conditionOf(selection, scope);
-  return sql`select ${join(columns, ', ')}, count(*) as n from ${scope.from()} where ${where}
-    group by ${groups} order by n desc, ${groups} limit ${value(most)}`;
+  return sql`select ${join(columns, ', ')}, count(*) as n, sum(count(*)) over ()::bigint as total
+    from ${scope.from()} where ${where} group by ${groups} order by n desc, ${groups} limit ${value(most)}`;
 }
 
 /** Values of a text field that hold any of these parts, or all of them where the type is small: rows of `v`. */

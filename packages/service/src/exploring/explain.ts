@@ -5,9 +5,11 @@ import {
   conditionWords,
   countRecords,
   distinctValues,
+  everyRecord,
   family,
   neighbours,
   parse,
+  pathName,
   pathText,
   print,
   quote,
@@ -26,7 +28,6 @@ import type { Database } from '../database/database';
 import { Labels } from '../http/labels';
 import { longestSearch } from '../http/patience';
 import { listReport } from '../lists/report';
-import { everyRecord } from '../lists/nearest';
 
 const mostCompared = 20_000;
 
@@ -115,7 +116,7 @@ async function nearest(
   const asked = askedFor(condition);
   if (!asked) return [];
   const { at, text } = asked;
-  const field = print({ kind: 'name', path: pathParts(at), span: { start: 0, end: 0 } });
+  const field = pathName([...at.through.map((step) => step.field), at.field]);
   const every = everyRecord(type);
   const { base, choices, refersTo } = at.field;
   if (choices || refersTo !== null) {
@@ -158,9 +159,4 @@ function askedFor(condition: Checked): { at: FieldPath; text: string } | null {
   const field = sides.find((s) => s.kind === 'field');
   const value = sides.find((s) => s.kind === 'value');
   return field && value ? { at: field.at, text: value.text } : null;
-}
-
-function pathParts(at: FieldPath) {
-  const span = { start: 0, end: 0 };
-  return [...at.through.map((s) => ({ name: s.field.name, span })), { name: at.field.name, span }];
 }

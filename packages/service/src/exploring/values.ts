@@ -1,8 +1,8 @@
 import type { Crossed, FieldValues, ValuesBody } from '@tantamos/contract';
 import {
   countedPath,
-  crossCounts,
   extent,
+  groupCounts,
   histogram,
   valueCounts,
   type Catalog,
@@ -16,6 +16,8 @@ import { Labels } from '../http/labels';
 import { longestSearch } from '../http/patience';
 
 const usualMost = 100;
+/** Pairs of values that a crossed table is made from, the most frequent ones. */
+const mostPairs = 20_000;
 /** Rows and columns of a crossed table; what is beyond is counted together. */
 const mostCrossed = { rows: 40, columns: 20 };
 
@@ -66,8 +68,8 @@ export async function crossed(
   signal?: AbortSignal,
 ): Promise<Crossed> {
   const [a, b] = [countedPath(selection, catalog, asked.rows), countedPath(selection, catalog, asked.columns)];
-  const cells = await database.askWithin<{ v1: string | null; v2: string | null; n: number }>(
-    crossCounts(selection, a, b, 20_000),
+  const cells = await database.askWithin<{ v1: string | null; v2: string | null; n: number; total: number }>(
+    groupCounts(selection, [a, b], mostPairs),
     longestSearch,
     signal,
   );
@@ -85,7 +87,7 @@ export async function crossed(
   await labels.load();
   const byPair = new Map(cells.map((c) => [JSON.stringify([c.v1, c.v2]), c.n]));
   const counts = rows.map((row) => columns.map((column) => byPair.get(JSON.stringify([row, column])) ?? 0));
-  const total = cells.reduce((sum, c) => sum + c.n, 0);
+  const total = cells[0]?.total ?? 0;
   return {
     rows: { field: asked.rows, label: pathLabel(a), values: rows.map((v) => labels.show(a.field, v)) },
     columns: { field: asked.columns, label: pathLabel(b), values: columns.map((v) => labels.show(b.field, v)) },

@@ -404,6 +404,9 @@ describe('saying which records', () => {
         ];
       expect(at('active', 'orchard')).toBe(await byHand(`growers where status = 'active' and kind = 'orchard'`));
       expect(c.total).toBe(2500);
+      const many = await w.admin.cross('inspections', { rows: 'id', columns: 'hive' });
+      expect(many.total).toBe(await byHand('inspections'));
+      expect(many.beyond).toBe(many.total - many.counts.flat().reduce((sum, n) => sum + n, 0));
     });
 
     it('keeps counts and compares them after a run', async () => {

@@ -1,4 +1,4 @@
-import { closest, distinctValues, pathText, resolveColumn, type Catalog, type CheckedSelection } from '@tantamos/core';
+import { closest, distinctValues, everyRecord, pathText, resolveColumn, type Catalog } from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** Values compared with every unknown entry of a page. */
@@ -36,21 +36,6 @@ export async function nearestNames(
 
 /** Texts that differ more in length are not near. */
 const mostLonger = 4;
-
-export function everyRecord(type: CheckedSelection['type']): CheckedSelection {
-  return {
-    type,
-    related: null,
-    condition: null,
-    source: null,
-    list: null,
-    take: null,
-    keys: null,
-    drop: null,
-    asks: [],
-    env: { timeZone: 'UTC', now: 0n },
-  };
-}
 
 /** Texts by the pairs of letters in them. */
 class PairIndex {

@@ -91,10 +91,13 @@ async function count(services: Services, person: Person, plain: Selection, field
   const { selection, catalog } = await services.compiler.selection(person, plain);
   const paths = fields.map((f) => countedPath(selection, catalog, f));
   const rows = await services.database
-    .askWithin<Record<string, string | null> & { n: number }>(groupCounts(selection, paths, mostKept), longestSearch)
+    .askWithin<Record<string, string | null> & { n: number; total: number }>(
+      groupCounts(selection, paths, mostKept),
+      longestSearch,
+    )
     .catch(asProblem);
   const counts = rows.map((r) => ({ values: paths.map((_, i) => r[`v${i + 1}`] as string | null), count: r.n }));
-  return { catalog, paths, counts, total: counts.reduce((sum, c) => sum + c.count, 0) };
+  return { catalog, paths, counts, total: rows[0]?.total ?? 0 };
 }
 
 function viewOf(r: Row): KeptCountsView {

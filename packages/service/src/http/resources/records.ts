@@ -9,7 +9,6 @@ import {
   ProblemError,
   raw,
   relationsOf,
-  resolveColumn,
   sql,
   tableOf,
   value,
@@ -24,10 +23,10 @@ import type { Services } from '../../services';
 import type { Call, Handler } from '../handler';
 import { Labels } from '../labels';
 import { columnViews, pathsOf } from '../columns';
-import { seenSelection, seenType } from '../seen-type';
-import { placed, plainSelection } from '../selection';
+import { seenType } from '../seen-type';
 import { gone, longestSearch } from '../patience';
 import { changeView } from '../views';
+import { compiled } from './exploring';
 
 const pageSize = 50;
 
@@ -115,11 +114,8 @@ async function findRecords(
   call: Pick<Call, 'services' | 'params' | 'person'> & { res?: Call['res'] },
   asked: FindBody,
 ): Promise<Found> {
-  const { services, person } = call;
-  const plain = plainSelection(call.params.type!, asked);
-  await seenSelection(services, person, plain);
-  const { database } = services;
-  const { selection, catalog } = await placed(asked, plain, () => services.compiler.selection(person, plain));
+  const { database } = call.services;
+  const { selection, catalog } = await compiled(call, asked);
   const { type } = selection;
   const columns = asked.columns?.length ? asked.columns : type.fields.filter((f) => !f.hidden).map((f) => f.name);
   const limit = asked.limit ?? pageSize;
@@ -133,7 +129,7 @@ async function findRecords(
       ? database.askWithin<{ count: number }>(countRecords(selection), longestSearch, given)
       : undefined,
   ]).catch(asProblem);
-  const paths = columns.map((c) => resolveColumn(catalog, type, c));
+  const paths = pathsOf(catalog, type, columns);
   const labels = new Labels(database, catalog);
   const shown = rows.slice(0, limit);
   for (const row of shown) paths.forEach((path, i) => labels.want(path.field, row[`c${i + 1}`] ?? null));
@@ -141,7 +137,7 @@ async function findRecords(
   const last = shown.at(-1);
   return {
     type: type.id,
-    columns: columnViews(columns, pathsOf(catalog, type, columns)),
+    columns: columnViews(columns, paths),
     records: shown.map((row) => ({
       key: row.key ?? null,
       values: paths.map((p, i) => labels.show(p.field, row[`c${i + 1}`] ?? null)),
