@@ -1,6 +1,6 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
-import { equation, isOver } from '@tantamos/core';
+import { equation, isMoving, isOver } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
 import { exitCodes } from './exit';
 import { short } from './ids';
@@ -55,7 +55,7 @@ export function codeOf(run: RunView): number {
 }
 
 function rests(run: RunView): boolean {
-  return run.state !== 'queued' && run.state !== 'running';
+  return !isMoving(run.state);
 }
 
 interface Teller {

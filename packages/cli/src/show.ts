@@ -1,5 +1,5 @@
 import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
-import { equation, outcomeWords, stateWords } from '@tantamos/core';
+import { equation, isMoving, outcomeWords, stateWords } from '@tantamos/core';
 import color from 'picocolors';
 import { short } from './ids';
 import { change, moment, number, out, print, talk } from './output';
@@ -55,7 +55,7 @@ export function showRun(r: RunView): void {
 export function stateText(r: Pick<RunView, 'state'>): string {
   const text = stateWords(r.state);
   if (r.state === 'finished') return color.green(text);
-  return r.state === 'running' || r.state === 'queued' ? text : color.yellow(text);
+  return isMoving(r.state) ? text : color.yellow(text);
 }
 
 export function showRecords(records: readonly JournalRecord[], preview: boolean): void {

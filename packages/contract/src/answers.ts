@@ -41,7 +41,7 @@ export interface TypeSummary {
   readonly id: string;
   readonly label: string;
   readonly comment: string | null;
-  readonly key: string | null;
+  readonly key: readonly string[];
   readonly nameField: string | null;
   readonly ownerFields: readonly string[];
   readonly notChangeable: string | null;
@@ -91,6 +91,7 @@ export interface ChangeView {
   readonly new: Value;
 }
 export interface JournalRecord {
+  readonly type: string;
   readonly key: string;
   readonly name: string | null;
   readonly outcome: Outcome;
@@ -120,6 +121,14 @@ export interface PairView {
   readonly new: Value;
   readonly count: number;
 }
+/** Something to know of a preview or run. */
+export interface NoteView {
+  readonly code: string;
+  readonly message: string;
+  readonly count: number;
+  /** Some of those meant, as a person would read them. */
+  readonly examples: readonly string[];
+}
 export interface PreviewView {
   readonly id: string;
   readonly kind: 'edit' | 'undo';
@@ -148,6 +157,10 @@ export interface PreviewView {
   readonly triggers: readonly Trigger[];
   /** What became of the list that was pasted, where there was one. */
   readonly list: ListReportView | null;
+  /** What a person should know before starting it. */
+  readonly notes: readonly NoteView[];
+  /** Why it cannot be started; null where it can. */
+  readonly hindrance: string | null;
   /** The number must be said to start the run. */
   readonly expectRequired: boolean;
   readonly run: string | null;
@@ -177,6 +190,7 @@ export interface RunView {
   readonly batches: number;
   readonly batchesDone: number;
   readonly list: ListReportView | null;
+  readonly notes: readonly NoteView[];
   readonly totals: Totals;
   readonly verbs: readonly ('pause' | 'continue' | 'stop' | 'undo' | 'retry')[];
 }

@@ -94,3 +94,28 @@ export function within<T>(where: string, work: () => T): T {
     throw new ProblemError(first!, ...rest);
   }
 }
+
+/** Does several things and keeps what is wrong with each, so that all of it can be told at once. */
+export class Gathered {
+  readonly problems: Problem[] = [];
+
+  gather<T>(work: () => T): T | undefined {
+    try {
+      return work();
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      this.problems.push(...error.problems);
+      return undefined;
+    }
+  }
+
+  /** Throws them all if there are any; beyond `most` it says only how many more there are. */
+  raise(most = Infinity): void {
+    const [first, ...more] = this.problems;
+    if (!first) return;
+    const beyond = more.length + 1 - most;
+    if (beyond <= 0) throw new ProblemError(first, ...more);
+    const rest: Problem = { code: first.code, message: `… and ${beyond.toLocaleString('en-US')} more.`, where: first.where };
+    throw new ProblemError(first, ...more.slice(0, most - 1), rest);
+  }
+}

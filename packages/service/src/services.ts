@@ -2,6 +2,7 @@ import type { Logger } from 'pino';
 import { Accounts } from './accounts/accounts';
 import { CatalogStore } from './catalog/catalog-store';
 import { Database } from './database/database';
+import { Events } from './database/events';
 import { migrate } from './database/migrate';
 import { Engine, usualPatience } from './engine/engine';
 import type { Patience } from './engine/batch';
@@ -14,6 +15,7 @@ import { SavedSelections } from './selections/saved';
 export interface Services {
   readonly database: Database;
   readonly catalogs: CatalogStore;
+  readonly events: Events;
   readonly accounts: Accounts;
   readonly compiler: Compiler;
   readonly saved: SavedSelections;
@@ -36,16 +38,20 @@ export async function openServices(options: { url: string; log: Logger; patience
   }
   const catalogs = new CatalogStore(database);
   const compiler = new Compiler(database, catalogs);
-  const previews = new Previews(database, catalogs, compiler, log);
+  const events = new Events(database, log);
+  const accounts = new Accounts(database);
+  const previews = new Previews(database, catalogs, compiler, accounts, events, log);
   const saved = new SavedSelections(database, compiler);
-  const engine = new Engine(database, catalogs, log, options.patience ?? usualPatience);
-  const runs = new Runs(database, catalogs, previews, () => engine.wake());
-  await previews.sweep();
+  const engine = new Engine(database, catalogs, events, log, options.patience ?? usualPatience);
+  const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
+  await events.start();
+  previews.start();
   engine.start(runs);
   return {
     database,
     catalogs,
-    accounts: new Accounts(database),
+    accounts,
+    events,
     compiler,
     saved,
     previews,
@@ -55,6 +61,7 @@ export async function openServices(options: { url: string; log: Logger; patience
     async close() {
       await engine.close();
       await previews.close();
+      await events.close();
       await database.close();
     },
   };

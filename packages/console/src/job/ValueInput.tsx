@@ -69,7 +69,7 @@ function ReferenceInput({
   const [text, setText] = useState('');
   const type = useQuery({ queryKey: ['type', typeId], queryFn: () => api.type(typeId) });
   const name = type.data?.nameField;
-  const key = type.data?.key;
+  const key = type.data?.key[0];
   // A small type is read whole; of a large one, what begins with the text as typed.
   const small = (type.data?.about ?? 0) <= 1000;
   const filter = small || text === '' || !name ? '' : `${name} LIKE ${quote(`${text.replace(/[\\%_]/g, '\\$&')}%`)}`;

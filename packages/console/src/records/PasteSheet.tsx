@@ -105,7 +105,7 @@ function Paste({ type, types, fields, text: given = '', onUse, onClose }: Props)
             </p>
           ))}
           <OtherType
-            types={types.filter((t) => t.id !== type.id && t.key !== null && !others.some((o) => o.type === t.id))}
+            types={types.filter((t) => t.id !== type.id && t.key.length > 0 && !others.some((o) => o.type === t.id))}
             text={text}
             onAdd={(o) => setOthers([...others, o])}
           />
@@ -173,7 +173,7 @@ function guess(text: string, type: TypeView): string[] {
   const mails = seen.filter((f) => /e-?mail/i.test(`${f.name} ${f.label}`)).map((f) => f.name);
   if (text.includes('@') && mails.length > 0) return mails;
   const codes = seen.filter((f) => f.unique && !mails.includes(f.name)).map((f) => f.name);
-  return [...new Set([...(type.key ? [type.key] : []), ...codes, ...(type.nameField ? [type.nameField] : [])])];
+  return [...new Set([...(type.key.length === 1 ? type.key : []), ...codes, ...(type.nameField ? [type.nameField] : [])])];
 }
 
 function MatchFields({

@@ -128,7 +128,7 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
               onPick={(id) => void navigate(`/records/${encodeURIComponent(id)}`)}
             />
             <span className="min-w-0 flex-1 truncate text-quiet">{type.comment}</span>
-            {type.key !== null && (
+            {type.key.length > 0 && (
               <>
                 <Button onClick={() => setOpen({ paste: '' })}>
                   <ClipboardList className="size-4 text-quiet" aria-hidden="true" /> Paste a list

@@ -152,6 +152,10 @@ function situation(r: RunView): string {
       return 'it begins in a moment.';
     case 'running':
       return r.reason ?? `${number(r.totals.matched - not_yet)} of ${number(r.totals.matched)} done.`;
+    case 'pausing':
+      return 'the batches under way are being ended.';
+    case 'stopping':
+      return 'the batches under way are being ended; nothing new is begun.';
     case 'waiting_for_you':
       return `first ${number(changed)} done, ${number(not_yet)} not yet.`;
     case 'paused':

@@ -4,9 +4,11 @@ import { CircleCheck, CircleDashed, CirclePause, CircleStop, Hand, Hourglass, Lo
 const marks = {
   queued: [CircleDashed, 'text-quiet'],
   running: [LoaderCircle, 'text-accent'],
+  pausing: [LoaderCircle, 'text-pending'],
   paused: [CirclePause, 'text-pending'],
   waiting_for_you: [Hand, 'text-pending'],
   waiting_until: [Hourglass, 'text-pending'],
+  stopping: [LoaderCircle, 'text-trouble'],
   finished: [CircleCheck, 'text-accent'],
   stopped: [CircleStop, 'text-trouble'],
 } as const satisfies Record<RunState, unknown>;

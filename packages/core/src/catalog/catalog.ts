@@ -35,6 +35,28 @@ export interface Field {
   readonly notEditable: string | null;
   readonly hidden: boolean;
   readonly protected: boolean;
+  /** Worked out by the database from other fields, so never written. */
+  readonly generated: boolean;
+  /** What the database puts where nothing is said, as it prints it (source: pg_get_expr, or its sequence); trusted. */
+  readonly default: string | null;
+}
+
+/** A foreign key of some table at a type: what must be dealt with before a record may go. */
+export interface Pointer {
+  /** Id of the type that points; null where it cannot be read. */
+  readonly type: string | null;
+  /** Its table, in words. */
+  readonly table: string;
+  /** The one field that points; null where the foreign key has several, or points at something else than the key. */
+  readonly field: string | null;
+  readonly onDelete: 'refuse' | 'cascade' | 'set_null' | 'set_default';
+}
+
+/** A row rule of the database (row security) as it holds for the account Tantamos uses; null: none. */
+export interface RowRules {
+  /** Which records may be changed, and what they may become (source: pg_get_expr); trusted. */
+  readonly using: string | null;
+  readonly check: string | null;
 }
 
 /** A CHECK of the table: evaluated in the preview with the new values in place. */
@@ -52,6 +74,7 @@ export interface Rule {
 export interface Trigger {
   readonly name: string;
   readonly comment: string | null;
+  readonly at: readonly ('insert' | 'update' | 'delete')[];
   /** Null when it fires at any update; else the fields whose change makes it fire. */
   readonly onFields: readonly string[] | null;
 }
@@ -72,13 +95,15 @@ export interface RecordType {
   readonly table: string;
   readonly label: string;
   readonly comment: string | null;
-  /** Name of the key field; null where there is no single-column primary key. */
-  readonly key: string | null;
+  /** Names of the key's fields, in its order: the primary key or, where there is none, a unique key without nulls. Empty: none. */
+  readonly key: readonly string[];
   readonly nameField: string | null;
   readonly ownerFields: readonly string[];
   readonly fields: readonly Field[];
   readonly rules: readonly Rule[];
   readonly triggers: readonly Trigger[];
+  readonly pointers: readonly Pointer[];
+  readonly rowRules: RowRules | null;
   /** Null when records may be changed; else the reason in one sentence. */
   readonly notChangeable: string | null;
   readonly hidden: boolean;
@@ -117,12 +142,6 @@ export function fieldOf(type: RecordType, name: string, span?: Span): Field {
   const near = closest(name, [...seen.map((f) => f.name), ...seen.map((f) => f.label)]);
   const suggestions = [...new Set(near.map((n) => seen.find((f) => f.label === n)?.name ?? n))];
   return fail('unknown_field', `${type.label} have no field “${clip(name)}”.`, { span, suggestions });
-}
-
-/** The key field of a type that can be changed; throws `not_changeable` with the reason. */
-export function keyOf(type: RecordType): Field {
-  if (type.key === null) return fail('not_changeable', type.notChangeable ?? `${type.label} have no single key field.`);
-  return type.fields.find((f) => f.name === type.key)!;
 }
 
 /** A user's text cut to a length that fits a sentence. */

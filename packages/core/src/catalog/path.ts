@@ -1,6 +1,7 @@
 import type { FieldPath, Step } from '../language/checked';
 import { fail, type Span } from '../problem';
 import { clip, fieldOf, type Catalog, type RecordType } from './catalog';
+import { hasKey } from './key';
 
 /** Follows `grower.owner.name` from a type; throws `unknown_field` or `type_mismatch` at the step that fails. */
 export function resolvePath(
@@ -14,11 +15,11 @@ export function resolvePath(
     const field = fieldOf(here, part.name, part.span);
     if (i === parts.length - 1) return { through, type: here, field };
     const target = field.refersTo === null ? undefined : catalog.find(field.refersTo);
-    if (!target || target.key === null || target.hidden)
+    if (!target || !hasKey(target) || target.hidden)
       return fail('type_mismatch', `“${clip(field.name)}” is not a reference, so nothing can follow it.`, {
         span: part.span,
       });
-    through.push({ field, type: target });
+    through.push({ field, type: target, from: here });
     here = target;
   }
   return fail('unknown_field', 'A field name is missing.');

@@ -1,18 +1,18 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
+import type { Change } from './change';
 import { fill, type Fill } from './fill';
-import type { Assignment, EditKind } from './kind';
+import type { EditKind } from './kind';
 import { put, type Put } from './put';
-import { set, type Set } from './set';
+import { set, type SetValue } from './set';
 
-/** One change to one field. */
-export type Edit = Set | Fill | Put;
+/** What is to be done to a record: each lowers to one change or more. */
+export type Edit = SetValue | Fill | Put;
 
 // The only list of edit kinds.
 const kinds: { [K in Edit['kind']]: EditKind<Extract<Edit, { kind: K }>> } = { set, fill, put };
-export type { Assignment } from './kind';
 export const editKinds = Object.keys(kinds) as Edit['kind'][];
 
-export function lowerEdit(edit: Edit, type: RecordType, catalog: Catalog): Assignment {
+export function lowerEdit(edit: Edit, type: RecordType, catalog: Catalog): readonly Change[] {
   return kindOf(edit).lower(edit, type, catalog);
 }
 

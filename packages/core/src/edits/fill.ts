@@ -1,18 +1,19 @@
 import type { EditKind } from './kind';
-import { editableField, fieldWords, givenValue, givenWords, type Given } from './value';
+import { editableField, fieldWords, givenValue, givenWords, type Literal } from './value';
 
 /** Gives the field this value where it is blank (null or empty text), and leaves the rest as they are. */
 export interface Fill {
   readonly kind: 'fill';
   readonly field: string;
-  readonly value: Given;
+  readonly value: Literal;
 }
 
 export const fill: EditKind<Fill> = {
   lower(edit, type) {
     const field = editableField(type, edit.field);
     const here = { kind: 'field', at: { through: [], type, field } } as const;
-    return { field, expression: givenValue(field, edit.value), when: { kind: 'blank', operand: here } };
+    const tree = givenValue(field, edit.value);
+    return [{ field, value: { from: 'expression', tree }, when: { kind: 'blank', operand: here } }];
   },
   sentence(edit, type) {
     const { field, label } = fieldWords(type, edit.field);

@@ -1,50 +1,58 @@
-import { keyOf } from '../catalog/catalog';
 import type { Checked } from '../language/checked';
-import { functionNamed } from '../language/functions';
-import { fail, within } from '../problem';
+import { canonicalKey, keyFields } from '../catalog/key';
+import { fail, Gathered, ProblemError } from '../problem';
 import type { EditKind } from './kind';
-import { editableField, fieldWords, givenValue, type Given } from './value';
+import { editableField, fieldWords, givenValue, type Literal } from './value';
 
-/** Gives each of these records a value of its own, by key, and leaves the rest as they are. */
+/**
+ * Gives each of these records a value of its own, by key, and leaves the rest as they are. The values are said with the
+ * edit or, once a preview has been made of it, kept by the service under `given`.
+ */
 export interface Put {
   readonly kind: 'put';
   readonly field: string;
-  readonly values: Readonly<Record<string, Given>>;
+  readonly values?: Readonly<Record<string, Literal>>;
+  readonly given?: { readonly id: string; readonly count: number };
 }
 
-/** More records than this are a file to be imported, not a paste. */
-const mostPut = 500;
+/** More wrong values than this are counted, not listed. */
+const mostListed = 50;
 
 export const put: EditKind<Put> = {
   lower(edit, type) {
     const field = editableField(type, edit.field);
-    const entries = Object.entries(edit.values);
+    keyFields(type);
+    if (edit.given) return [{ field, value: { from: 'given', given: { kept: edit.given.id } }, when: null }];
+    const entries = Object.entries(edit.values ?? {});
     if (entries.length === 0) fail('bad_value', 'There is no value to put anywhere.', { where: 'values' });
-    if (entries.length > mostPut)
-      fail('too_long', `${mostPut} records at most are given values one by one; these are ${entries.length}.`, {
-        where: 'values',
-      });
-    const key = keyOf(type);
-    const here: Checked = { kind: 'field', at: { through: [], type, field: key } };
-    const pairs = entries.map(([k, given]) =>
-      within(`values.${k}`, () => [keyValue(key.base, key.dbType, k), givenValue(field, given)] as const),
-    );
-    const expression: Checked = {
-      kind: 'call',
-      entry: functionNamed('SWITCH')!,
-      type: 'text',
-      args: [here, ...pairs.flat()],
-    };
-    return { field, expression, when: { kind: 'in', operand: here, list: pairs.map(([k]) => k) } };
+    const pairs = new Map<string, Checked>();
+    const problems = new Gathered();
+    for (const [said, given] of entries)
+      problems.gather(() =>
+        told(said, () => {
+          const key = canonicalKey(type, said);
+          if (pairs.has(key)) fail('bad_value', 'two values are given.');
+          pairs.set(key, givenValue(field, given));
+        }),
+      );
+    problems.raise(mostListed);
+    return [{ field, value: { from: 'given', given: { pairs } }, when: null }];
   },
   sentence(edit, type) {
     const { label } = fieldWords(type, edit.field);
-    const n = Object.keys(edit.values).length;
-    return `put ${n.toLocaleString('en-US')} pasted ${n === 1 ? 'value' : 'values'} into ${label}`;
+    const n = edit.given?.count ?? Object.keys(edit.values ?? {}).length;
+    return `put ${n.toLocaleString('en-US')} ${n === 1 ? 'value of its own' : 'values, one a record,'} into ${label}`;
   },
 };
 
-function keyValue(base: string, dbType: string, text: string): Checked {
-  if (base === 'number' && !/^-?\d{1,18}$/.test(text)) fail('bad_value', `“${text.slice(0, 60)}” is no key.`);
-  return { kind: 'value', dbType, text };
+/** Problems of one record's value say of which record. */
+function told<T>(key: string, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const { span: _, ...problem } = error.problems[0];
+    const message = `${key.slice(0, 60)}: ${problem.message}`;
+    throw new ProblemError({ ...problem, message, where: `values[${JSON.stringify(key.slice(0, 200))}]` });
+  }
 }

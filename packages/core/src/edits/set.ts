@@ -1,17 +1,17 @@
 import type { EditKind } from './kind';
-import { editableField, fieldWords, givenValue, givenWords, type Given } from './value';
+import { editableField, fieldWords, givenValue, givenWords, type Literal } from './value';
 
 /** Gives the field this value on every record. */
-export interface Set {
+export interface SetValue {
   readonly kind: 'set';
   readonly field: string;
-  readonly value: Given;
+  readonly value: Literal;
 }
 
-export const set: EditKind<Set> = {
+export const set: EditKind<SetValue> = {
   lower(edit, type) {
     const field = editableField(type, edit.field);
-    return { field, expression: givenValue(field, edit.value), when: null };
+    return [{ field, value: { from: 'expression', tree: givenValue(field, edit.value) }, when: null }];
   },
   sentence(edit, type) {
     const { field, label } = fieldWords(type, edit.field);

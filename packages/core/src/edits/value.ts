@@ -5,7 +5,7 @@ import { fitToField } from '../language/value';
 import { fail, within } from '../problem';
 
 /** A value as JSON gives it. Numbers that must stay exact are sent as text. */
-export type Given = string | number | boolean;
+export type Literal = string | number | boolean;
 
 /** The field of that name if a person may change it; throws `unknown_field` or `not_editable` with the reason. */
 export function editableField(type: RecordType, name: string): Field {
@@ -17,7 +17,7 @@ export function editableField(type: RecordType, name: string): Field {
 }
 
 /** A given value as an expression of the field's type: for references the record of that name, or of that key. */
-export function givenValue(field: Field, given: Given): Checked {
+export function givenValue(field: Field, given: Literal): Checked {
   return within('value', () => {
     const text = String(given);
     if (text.trim() === '') fail('bad_value', `A value for ${field.label} is missing.`);
@@ -28,7 +28,7 @@ export function givenValue(field: Field, given: Given): Checked {
 }
 
 /** The value as a person reads it: a choice by its label. */
-export function givenWords(field: Field | undefined, given: Given): string {
+export function givenWords(field: Field | undefined, given: Literal): string {
   const text = String(given);
   const choice = field?.choices?.find((c) => c.value === text || c.label === text);
   if (choice) return choice.label;

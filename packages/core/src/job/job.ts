@@ -1,11 +1,13 @@
-import { keyOf, type Catalog, type RecordType } from '../catalog/catalog';
-import { editSentence, lowerEdit, type Assignment, type Edit } from '../edits/edit';
+import type { Catalog, RecordType } from '../catalog/catalog';
+import { keyFields } from '../catalog/key';
+import { treesOf, withTrees, type Change } from '../edits/change';
+import { editSentence, lowerEdit, type Edit } from '../edits/edit';
 import type { Answers } from '../language/bind';
 import { bind, namesIn } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import { list } from '../language/words';
-import { fail, ProblemError, type Problem } from '../problem';
+import { fail, Gathered, ProblemError } from '../problem';
 import { bindSelection, questionsOf } from '../selection/bind-selection';
 import { checkSelection, type CheckedSelection, type Selection } from '../selection/selection';
 import { whichWords } from '../selection/words';
@@ -36,64 +38,52 @@ export interface Job {
 /** A job whose every name has been found in the catalog. */
 export interface CheckedJob {
   readonly selection: CheckedSelection;
-  readonly assignments: readonly Assignment[];
+  readonly changes: readonly Change[];
   readonly questions: readonly NameQuestion[];
 }
 
 /** Checks all parts and reports every problem there is, not only the first. */
 export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJob {
-  const problems: Problem[] = [];
-  const gather = <T>(work: () => T): T | undefined => {
-    try {
-      return work();
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      problems.push(...error.problems);
-      return undefined;
-    }
-  };
+  const problems = new Gathered();
   const type = catalog.type(job.selection.type);
-  gather(() => {
-    keyOf(type);
+  problems.gather(() => {
+    keyFields(type);
     if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
   });
-  const selection = gather(() => checkSelection(job.selection, catalog, context));
-  if (job.edits.length === 0) gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
-  const assignments = job.edits.flatMap((edit, i) => gather(() => lowerAt(edit, i, type, catalog)) ?? []);
-  job.edits.forEach((edit, i) => {
-    const first = job.edits.findIndex((e) => e.field.toLowerCase() === edit.field.toLowerCase());
-    if (first < i)
-      gather(() => fail('same_field_twice', `${edit.field} is changed twice.`, { where: `edits[${i}].field` }));
-  });
-  if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
-  const trees = assignments.flatMap((a) => (a.when ? [a.expression, a.when] : [a.expression]));
-  return {
-    selection: selection!,
-    assignments,
-    questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
-  };
+  const selection = problems.gather(() => checkSelection(job.selection, catalog, context));
+  if (job.edits.length === 0)
+    problems.gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
+  const written = new Set<string>();
+  const changes = job.edits.flatMap(
+    (edit, i) =>
+      problems.gather(() => {
+        const lowered = lowerAt(edit, i, type, catalog);
+        for (const { field } of lowered) {
+          if (written.has(field.name))
+            fail('same_field_twice', `${field.name} is changed twice.`, { where: `edits[${i}].field` });
+          written.add(field.name);
+        }
+        return lowered;
+      }) ?? [],
+  );
+  problems.raise();
+  const trees = changes.flatMap(treesOf);
+  return { selection: selection!, changes, questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)] };
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
 export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): CheckedJob {
-  const problems: Problem[] = [];
+  const problems = new Gathered();
+  const asked = new Set<string>();
   for (const question of job.questions) {
-    try {
-      answers.key(question, catalog);
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      problems.push(...error.problems);
-    }
+    const one = JSON.stringify([question.typeId, question.text, question.where]);
+    if (!asked.has(one)) problems.gather(() => answers.key(question, catalog));
+    asked.add(one);
   }
-  if (problems.length > 0) throw new ProblemError(problems[0]!, ...problems.slice(1));
-  const { selection, assignments } = job;
+  problems.raise(100);
   return {
-    selection: bindSelection(selection, answers, catalog),
-    assignments: assignments.map((a) => ({
-      ...a,
-      expression: bind(a.expression, answers, catalog),
-      when: a.when && bind(a.when, answers, catalog),
-    })),
+    selection: bindSelection(job.selection, answers, catalog),
+    changes: job.changes.map((c) => withTrees(c, (tree) => bind(tree, answers, catalog))),
     questions: [],
   };
 }
@@ -109,13 +99,12 @@ export function jobSentence(job: Job, catalog: Catalog, context: Context, matche
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
 }
 
-function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog): Assignment {
+function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog): readonly Change[] {
   const place = `edits[${index}]`;
+  const named = (node: Checked): Checked =>
+    node.kind === 'named' ? { ...node, question: { ...node.question, where: `${place}.value` } } : node;
   try {
-    const { expression, ...rest } = lowerEdit(edit, type, catalog);
-    const named = (node: Checked): Checked =>
-      node.kind === 'named' ? { ...node, question: { ...node.question, where: `${place}.value` } } : node;
-    return { ...rest, expression: rebuild(expression, named) };
+    return lowerEdit(edit, type, catalog).map((c) => withTrees(c, (tree) => rebuild(tree, named)));
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const [first, ...more] = error.problems.map((p) => ({ ...p, where: p.where ? `${place}.${p.where}` : place }));

@@ -1,4 +1,5 @@
-import { clip, keyOf, type Catalog } from '../catalog/catalog';
+import { clip, type Catalog } from '../catalog/catalog';
+import { keyFields } from '../catalog/key';
 import { fail } from '../problem';
 import { quote } from './print';
 import { bindSelection, questionsOf } from '../selection/bind-selection';
@@ -72,7 +73,7 @@ export function boundText(
   return places.reduce((text, question) => {
     const { start, end } = question.span!;
     const key = answers.key(question, catalog);
-    const isNumber = keyOf(catalog.type(question.typeId)).base === 'number';
+    const isNumber = keyFields(catalog.type(question.typeId))[0]!.base === 'number';
     return text.slice(0, start) + (isNumber ? key : quote(key)) + text.slice(end);
   }, source);
 }

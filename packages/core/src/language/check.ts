@@ -582,11 +582,11 @@ class Checker {
     const selection = this.context.selected(name.text, name.span);
     const key =
       reference === undefined
-        ? { through: [], type: this.type, field: this.type.fields.find((f) => f.name === this.type.key)! }
+        ? null
         : reference.kind === 'name'
           ? this.path(reference)
           : fail('type_mismatch', 'in_selection takes a reference second.', { span: reference.span });
-    const typeId = reference === undefined ? this.type.id : key.field.refersTo;
+    const typeId = key === null ? this.type.id : key.field.refersTo;
     if (typeId !== selection.type.id)
       fail(
         'type_mismatch',

@@ -58,8 +58,12 @@ export type Checked =
       /** As it was written, for what must be compiled again later. */
       readonly span: Span;
     }
-  /** Is the record, or the one its reference points at, in that saved selection? */
-  | { readonly kind: 'selected'; readonly name: string; readonly key: FieldPath; readonly selection: CheckedSelection };
+  /** As the earlier parts of the order will have left it; without such parts, as it is. */
+  | { readonly kind: 'planned'; readonly operand: Checked }
+  /** The record's place in an order, from 1 within its group, or the size of its group: of edits alone, never typed. */
+  | { readonly kind: 'place'; readonly what: 'number' | 'size' }
+  /** Is the one its reference `key` points at, or (null) the record itself, in that saved selection? */
+  | { readonly kind: 'selected'; readonly name: string; readonly key: FieldPath | null; readonly selection: CheckedSelection };
 
 /** How the values of children become one. */
 export type Fold = 'has' | 'count' | 'sum' | 'min' | 'max' | 'average';
@@ -80,6 +84,8 @@ export interface FieldPath {
 
 /** One reference followed: from a field to the key of the type it points at. */
 export interface Step {
+  /** The type that `field` is of. */
+  readonly from: RecordType;
   readonly field: Field;
   readonly type: RecordType;
 }
@@ -119,11 +125,13 @@ export function rebuild(tree: Checked, change: (node: Checked) => Checked): Chec
     case 'value':
     case 'null':
     case 'named':
+    case 'place':
     case 'selected':
       return change(tree);
     case 'blank':
     case 'not':
     case 'isNull':
+    case 'planned':
     case 'convert':
       return change({ ...tree, operand: go(tree.operand) });
     case 'and':
@@ -155,11 +163,13 @@ function childrenOf(tree: Checked): readonly Checked[] {
     case 'value':
     case 'null':
     case 'named':
+    case 'place':
     case 'selected':
       return [];
     case 'blank':
     case 'not':
     case 'isNull':
+    case 'planned':
     case 'convert':
       return [tree.operand];
     case 'and':
@@ -200,6 +210,10 @@ export function typeOf(tree: Checked): ValueType {
     case 'convert':
     case 'children':
       return tree.type;
+    case 'place':
+      return 'number';
+    case 'planned':
+      return typeOf(tree.operand);
     case 'list':
       return 'list';
     case 'interval':

@@ -1,74 +1,10 @@
-import type { RecordType } from '../catalog/catalog';
-import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
+import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { keysOf } from '../statements/which';
-import { typeOf, walk, type Checked, type FieldPath, type Step } from './checked';
-import type { Env } from './functions/entry';
+import { typeOf, walk, type Checked, type FieldPath } from './checked';
 import { intervalSql } from './functions/time';
+import type { Scope } from './scope';
 import type { Arithmetic, Comparison } from './syntax';
 import { isClock, type ValueType } from './types';
-
-/** The table aliases of one statement: `r` for the record, `j1`, `j2`… for each path prefix that is joined. */
-export class Scope {
-  private readonly aliases = new Map<string, { alias: Sql; parent: Sql; step: Step }>();
-  private readonly lateral: Sql[] = [];
-  readonly root: Sql;
-
-  constructor(
-    readonly type: RecordType,
-    readonly env: Env = { timeZone: 'UTC', now: 0n },
-    private readonly depth: { made: number } = { made: 0 },
-  ) {
-    this.root = identifier(this.depth.made === 0 ? 'r' : `c${this.depth.made}`);
-    this.depth.made++;
-  }
-
-  /** A scope for a statement inside this one, whose aliases do not meet these. */
-  inner(type: RecordType): Scope {
-    return new Scope(type, this.env, this.depth);
-  }
-
-  key(): Sql {
-    return sql`${this.root}.${identifier(this.type.key!)}`;
-  }
-
-  /** The column a path ends in; joins what it passes through, once per prefix. */
-  column(path: FieldPath): Sql {
-    let here = this.root;
-    let prefix = '';
-    for (const step of path.through) {
-      prefix += `.${step.field.name}`;
-      const known = this.aliases.get(prefix) ?? { alias: identifier(`j${this.depth.made++}`), parent: here, step };
-      this.aliases.set(prefix, known);
-      here = known.alias;
-    }
-    return sql`${here}.${identifier(path.field.name)}`;
-  }
-
-  /** Joins a table that has at most one row a record; `on` gets its alias. Returns the alias. */
-  joined(table: Sql, on: (alias: Sql) => Sql): Sql {
-    const alias = identifier(`f${this.depth.made++}`);
-    this.lateral.push(sql` left join ${table} ${alias} on ${on(alias)}`);
-    return alias;
-  }
-
-  /** `table r left join …`, to be asked for after every column has been. */
-  from(): Sql {
-    return sql`${tableOf(this.type)} ${this.root}${this.joins()}`;
-  }
-
-  /** The left joins alone. */
-  joins(): Sql {
-    const joins = [...this.aliases.values()].map(
-      ({ alias, parent, step }) =>
-        sql` left join ${tableOf(step.type)} ${alias} on ${alias}.${identifier(step.type.key!)} = ${parent}.${identifier(step.field.name)}`,
-    );
-    return join([...joins, ...this.lateral], '');
-  }
-}
-
-export function tableOf(type: RecordType): Sql {
-  return identifier(type.schema, type.table);
-}
 
 /**
  * A checked and bound tree as SQL, total: it yields a value or null, and aborts no statement. Values travel only as
@@ -122,8 +58,12 @@ export function emit(tree: Checked, scope: Scope): Sql {
       return interval(tree, scope);
     case 'children':
       return children(tree, scope);
+    case 'planned':
+      return scope.asPlanned(() => emit(tree.operand, scope));
+    case 'place':
+      return scope.place(tree.what);
     case 'selected':
-      return sql`(${scope.column(tree.key)} in (${keysOf(tree.selection, scope)}))`;
+      return sql`(${tree.key === null ? scope.key() : scope.column(tree.key)} in (${keysOf(tree.selection, scope)}))`;
   }
 }
 
@@ -298,8 +238,11 @@ function interval(tree: Extract<Checked, { kind: 'interval' }>, scope: Scope): S
 function children(tree: Extract<Checked, { kind: 'children' }>, scope: Scope): Sql {
   const { relation, condition, fold } = tree;
   const inner = scope.inner(relation.child);
-  const parent = sql`${inner.root}.${identifier(relation.field.name)}`;
-  const holds = condition ? sql` and ${emit(condition, inner)}` : raw('');
+  const parent = inner.own(relation.field.name);
+  const holds = join(
+    [...(condition ? [emit(condition, inner)] : []), ...inner.standing()].map((test) => sql` and ${test}`),
+    '',
+  );
   if (fold === 'has') return sql`(exists (select from ${inner.from()} where ${parent} = ${scope.key()}${holds}))`;
   const amount = folded(tree, inner);
   const table = sql`(select ${parent} as parent, ${amount} as amount from ${inner.from()} where ${parent} is not null${holds} group by 1)`;

@@ -1,4 +1,5 @@
 import { clip, type Catalog, type RecordType } from '../catalog/catalog';
+import { hasKey } from '../catalog/key';
 import { closest } from '../catalog/closest';
 import { fail } from '../problem';
 import type { Relation } from './checked';
@@ -6,7 +7,7 @@ import type { Part } from './syntax';
 
 /** Every way in which records of other types (or of the same) point at this one. */
 export function relationsOf(catalog: Catalog, type: RecordType): Relation[] {
-  if (type.key === null) return [];
+  if (!hasKey(type)) return [];
   return catalog.types
     .filter((child) => !child.hidden)
     .flatMap((child) =>

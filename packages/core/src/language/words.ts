@@ -30,7 +30,7 @@ export function conditionWords(tree: Checked): string {
     case 'children':
       return tree.fold === 'has' ? `it has ${childrenWords(tree)}` : operandWords(tree);
     case 'selected': {
-      const key = tree.key.field.kind === 'key' ? 'it' : pathWords(tree.key);
+      const key = tree.key === null ? 'it' : pathWords(tree.key);
       return `${key} is in the selection “${clip(tree.name)}”`;
     }
     default:

@@ -1,4 +1,5 @@
-import { fieldOf, keyOf, type Catalog, type RecordType } from '../catalog/catalog';
+import { fieldOf, type Catalog, type RecordType } from '../catalog/catalog';
+import { canonicalKey, keyFields } from '../catalog/key';
 import { resolveColumn } from '../catalog/path';
 import { checkCondition } from '../language/check';
 import type { Checked, FieldPath } from '../language/checked';
@@ -54,8 +55,6 @@ export interface CheckedSelection {
   readonly take: CheckedTake | null;
   readonly keys: readonly string[] | null;
   readonly drop: readonly string[] | null;
-  /** Questions about children in the condition, as texts that go on meaning the same; filled when names are bound. */
-  readonly asks: readonly string[];
   readonly env: Env;
 }
 
@@ -77,7 +76,6 @@ export function everyRecord(type: RecordType): CheckedSelection {
     take: null,
     keys: null,
     drop: null,
-    asks: [],
     env: { timeZone: 'UTC', now: 0n },
   };
 }
@@ -86,7 +84,7 @@ export function everyRecord(type: RecordType): CheckedSelection {
 export function checkSelection(selection: Selection, catalog: Catalog, context: Context): CheckedSelection {
   const type = within('type', () => catalog.type(selection.type));
   const { keys = null, drop = null, list = null, related, take } = selection;
-  if (keys || drop || list || related || take) within('type', () => keyOf(type));
+  if (keys || drop || list || related || take) within('type', () => keyFields(type));
   const source = selection.filter?.trim() ? selection.filter : null;
   return {
     type,
@@ -95,9 +93,8 @@ export function checkSelection(selection: Selection, catalog: Catalog, context: 
     source,
     list,
     take: take ? within('take', () => checkTake(take, type, catalog)) : null,
-    keys,
-    drop,
-    asks: [],
+    keys: keys && within('keys', () => keys.map((k) => canonicalKey(type, k))),
+    drop: drop && within('drop', () => drop.map((k) => canonicalKey(type, k))),
     env: context.env,
   };
 }
@@ -113,4 +110,9 @@ function checkTake(take: Take, type: RecordType, catalog: Catalog): CheckedTake 
   });
   const per = take.per === undefined ? null : { through: [], type, field: fieldOf(type, take.per) };
   return { count: take.count, order, seed: take.seed ?? null, per };
+}
+
+/** Does it take every record of the type, but for some that were dropped by hand? */
+export function isEverything({ filter, keys, related, list, take }: Selection): boolean {
+  return !filter?.trim() && !keys && !related && !list && !take;
 }

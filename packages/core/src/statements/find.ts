@@ -1,11 +1,12 @@
 import type { Catalog } from '../catalog/catalog';
+import { hasKey, keyText } from '../catalog/key';
 import { resolveColumn } from '../catalog/path';
 import { fail, within } from '../problem';
-import { Scope } from '../language/emit';
+import { Scope } from '../language/scope';
 import type { FieldPath } from '../language/checked';
 import type { CheckedSelection } from '../selection/selection';
 import { join, raw, sql, value, type Sql } from '../sql/sql';
-import { asText } from './signature';
+import { asText } from './texts';
 import { conditionOf } from './which';
 
 export interface SortBy {
@@ -40,9 +41,9 @@ export function findPage(selection: CheckedSelection, catalog: Catalog, page: Fi
   const texts = (columns: readonly Sql[], names: string): Sql[] =>
     columns.map((column, i) => sql`${asText(column)} as ${raw(`${names}${i + 1}`)}`);
   const places = order.map(({ column }) => column);
-  if (type.key === null || (page.sort.length === 0 && shown.every((path) => path.through.length === 0))) {
+  if (!hasKey(type) || (page.sort.length === 0 && shown.every((path) => path.through.length === 0))) {
     const columns = shown.map((path) => scope.column(path));
-    const key = type.key === null ? [] : [sql`${asText(scope.key())} as key`];
+    const key = hasKey(type) ? [sql`${keyText(scope.keys())} as key`] : [];
     return sql`select ${join([...texts(columns, 'c'), ...key, ...texts(places, 'p')], ', ')} from ${scope.from()}
       where ${where}${past}${ordered(order, places)}${limit}`;
   }
@@ -51,11 +52,13 @@ export function findPage(selection: CheckedSelection, catalog: Catalog, page: Fi
   const inner = places.map((column, i) => sql`${column} as ${raw(`p${i + 1}`)}`);
   const outer = scope.inner(type);
   const columns = shown.map((path) => outer.column(path));
+  const keys = scope.keys().map((k, i) => sql`${k} as ${raw(`k${i + 1}`)}`);
+  const same = outer.keys().map((k, i) => sql`${k} = ${raw(`page.k${i + 1}`)}`);
   const kept = places.map((_, i) => raw(`page.p${i + 1}`));
-  return sql`select ${join([...texts(columns, 'c'), sql`${asText(outer.key())} as key`, ...texts(kept, 'p')], ', ')}
-    from (select ${join([sql`${scope.key()} as key`, ...inner], ', ')} from ${scope.from()}
+  return sql`select ${join([...texts(columns, 'c'), sql`${keyText(outer.keys())} as key`, ...texts(kept, 'p')], ', ')}
+    from (select ${join([...keys, ...inner], ', ')} from ${scope.from()}
       where ${where}${past}${ordered(order, places)}${limit}) page
-    join ${outer.from()} on ${outer.key()} = page.key${ordered(order, kept)}`;
+    join ${outer.from()} on ${join(same, ' and ')}${ordered(order, kept)}`;
 }
 
 function ordered(order: readonly Order[], columns: readonly Sql[]): Sql {
@@ -81,7 +84,7 @@ export function allRecords(
     const key = asText(scope.column(path));
     const text =
       wanted.named && target && name && !target.hidden
-        ? sql`coalesce(${asText(scope.column({ through: [...path.through, { field: path.field, type: target }], type: target, field: name }))}, ${key})`
+        ? sql`coalesce(${asText(scope.column({ through: [...path.through, { field: path.field, type: target, from: path.type }], type: target, field: name }))}, ${key})`
         : key;
     return sql`${text} as ${raw(`c${i + 1}`)}`;
   });
@@ -115,9 +118,11 @@ function sortPaths(selection: CheckedSelection, catalog: Catalog, sort: readonly
       return { path, descending: s.descending };
     }),
   );
-  const hasKey = paths.some(({ path }) => path.through.length === 0 && path.field.name === type.key);
-  if (type.key !== null && !hasKey)
-    paths.push({ path: resolveColumn(catalog, type, type.key), descending: paths.at(-1)?.descending ?? false });
+  // The key decides between equals; it does so where it is hidden too.
+  const descending = paths.at(-1)?.descending ?? false;
+  for (const name of type.key)
+    if (!paths.some(({ path }) => path.through.length === 0 && path.field.name === name))
+      paths.push({ path: { through: [], type, field: type.fields.find((f) => f.name === name)! }, descending });
   return paths;
 }
 

@@ -1,4 +1,5 @@
-import { emit, Scope } from '../language/emit';
+import { emit } from '../language/emit';
+import { Scope } from '../language/scope';
 import type { Checked } from '../language/checked';
 import type { CheckedSelection } from '../selection/selection';
 import { join, raw, sql, type Sql } from '../sql/sql';

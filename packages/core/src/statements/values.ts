@@ -1,11 +1,11 @@
 import type { Catalog } from '../catalog/catalog';
 import { resolveColumn } from '../catalog/path';
 import type { FieldPath } from '../language/checked';
-import { Scope } from '../language/emit';
+import { Scope } from '../language/scope';
 import { fail, within } from '../problem';
 import type { CheckedSelection } from '../selection/selection';
 import { join, raw, sql, value, type Sql } from '../sql/sql';
-import { asText } from './signature';
+import { asText } from './texts';
 import { conditionOf } from './which';
 
 /** A field whose values are counted; throws for kinds that have no values to list. */

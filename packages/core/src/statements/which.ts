@@ -1,11 +1,11 @@
-import { keyOf } from '../catalog/catalog';
-import type { Scope } from '../language/emit';
-import { emit, tableOf } from '../language/emit';
+import { hasKey, keyAmong, keyText, keyUnpacked } from '../catalog/key';
+import { emit } from '../language/emit';
+import { tableOf, type Scope } from '../language/scope';
 import type { CheckedRelated } from '../selection/related';
 import type { CheckedSelection, CheckedTake } from '../selection/selection';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 
-/** A stretch of keys, lower end in, upper end out; null: open. */
+/** A stretch of the key's first field, lower end in, upper end out; null: open. */
 export interface KeyRange {
   readonly from: string | null;
   readonly to: string | null;
@@ -17,13 +17,14 @@ export function conditionOf(selection: CheckedSelection, scope: Scope, range?: K
   const { type, take } = selection;
   if (take) tests.push(sql`${scope.key()} in (${taken(selection, take, scope)})`);
   else tests.push(...beforeTaking(selection, scope));
-  if (type.key !== null) {
-    const dbType = raw(keyOf(type).dbType);
+  if (hasKey(type)) {
     const { keys, drop } = selection;
-    if (keys) tests.push(sql`${scope.key()} = any(${value(keys)}::text[]::${dbType}[])`);
-    if (drop) tests.push(sql`${scope.key()} <> all(${value(drop)}::text[]::${dbType}[])`);
-    if (range?.from != null) tests.push(sql`${scope.key()} >= ${value(range.from)}::text::${dbType}`);
-    if (range?.to != null) tests.push(sql`${scope.key()} < ${value(range.to)}::text::${dbType}`);
+    if (keys) tests.push(keyAmong(type, scope.root, keys));
+    if (drop) tests.push(keyAmong(type, scope.root, drop, true));
+    const first = scope.keys()[0]!;
+    const dbType = raw(type.fields.find((f) => f.name === type.key[0])!.dbType);
+    if (range?.from != null) tests.push(sql`${first} >= ${value(range.from)}::text::${dbType}`);
+    if (range?.to != null) tests.push(sql`${first} < ${value(range.to)}::text::${dbType}`);
   }
   return tests.length > 0 ? join(tests, ' and ') : raw('true');
 }
@@ -32,7 +33,11 @@ export function conditionOf(selection: CheckedSelection, scope: Scope, range?: K
 export function keysOf(selection: CheckedSelection, scope: Scope): Sql {
   const inner = scope.inner(selection.type);
   const where = conditionOf(selection, inner);
-  return sql`select ${inner.key()} from ${inner.from()} where ${where}`;
+  return sql`select ${columns(inner)} from ${inner.from()} where ${where}`;
+}
+
+function columns(scope: Scope): Sql {
+  return join(scope.keys(), ', ');
 }
 
 function beforeTaking(selection: CheckedSelection, scope: Scope): Sql[] {
@@ -42,7 +47,7 @@ function beforeTaking(selection: CheckedSelection, scope: Scope): Sql[] {
   if (condition) tests.push(emit(condition, scope));
   if (list) {
     const several = list.several === 'none' ? raw(' and not m.several') : raw(' and m.taken');
-    tests.push(sql`${scope.key()} in (select m.key::${raw(keyOf(type).dbType)} from tantamos.list_match m
+    tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')} from tantamos.list_match m
       where m.list = ${value(list.id)}::uuid and m.type = ${value(type.id)}${several})`);
   }
   return tests;
@@ -52,17 +57,19 @@ function beforeTaking(selection: CheckedSelection, scope: Scope): Sql[] {
 function taken(selection: CheckedSelection, take: CheckedTake, scope: Scope): Sql {
   const inner = scope.inner(selection.type);
   const tests = beforeTaking(selection, inner);
-  const key = inner.key();
+  const key = columns(inner);
   const by =
     take.seed === null
       ? take.order.map(({ path, descending }) => sql`${inner.column(path)}${raw(descending ? ' desc' : '')}`)
-      : [sql`hashtextextended(${key}::text || ${value(`\n${take.seed}`)}::text, 0)`];
+      : [sql`hashtextextended(${keyText(inner.keys())} || ${value(`\n${take.seed}`)}::text, 0)`];
   const order = join([...by, key], ', ');
   const where = tests.length > 0 ? join(tests, ' and ') : raw('true');
   if (!take.per)
     return sql`select ${key} from ${inner.from()} where ${where} order by ${order} limit ${value(take.count)}`;
   const per = inner.column(take.per);
-  return sql`select w.key from (select ${key} as key, row_number() over (partition by ${per} order by ${order}) as n
+  const names = inner.keys().map((_, i) => raw(`k${i + 1}`));
+  const named = inner.keys().map((k, i) => sql`${k} as ${names[i]!}`);
+  return sql`select ${join(names, ', ')} from (select ${join(named, ', ')}, row_number() over (partition by ${per} order by ${order}) as n
     from ${inner.from()} where ${where}) w where w.n <= ${value(take.count)}`;
 }
 
@@ -94,7 +101,7 @@ function relatedTest(related: CheckedRelated, scope: Scope): Sql {
 /** The rows `key`, `step`, `again` of a walk along a self-reference; `again` marks where a circle closes. */
 export function family({ of, how, field, depth }: CheckedRelated, scope: Scope): Sql {
   const table = tableOf(of.type);
-  const key = identifier(of.type.key!);
+  const key = identifier(of.type.key[0]!);
   const column = identifier(field.name);
   const next =
     how === 'descendants'

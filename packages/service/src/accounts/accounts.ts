@@ -57,6 +57,12 @@ export class Accounts {
     return person;
   }
 
+  /** The holder of an account, active or not; `not_found` where there is none. */
+  async person(id: string): Promise<Person> {
+    const person = await this.database.one<Person>('select id, login, name, role from tantamos.account where id = $1', [id]);
+    return person ?? fail('not_found', 'There is no such account.');
+  }
+
   async signOut(secret: string): Promise<void> {
     const hash = hashSecret(secret);
     this.known.delete(hash.toString('base64'));

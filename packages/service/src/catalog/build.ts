@@ -1,5 +1,5 @@
-import type { Base, Choice, Field, FieldKind, RecordType, Rule } from '@tantamos/core';
-import type { ColumnRow, ConstraintRow, introspect, TableRow } from './introspect';
+import { isUsableInKey, type Base, type Choice, type Field, type FieldKind, type Pointer, type RecordType, type RowRules, type Rule } from '@tantamos/core';
+import type { ColumnRow, ConstraintRow, introspect, PolicyRow, TableRow } from './introspect';
 import { noSettings, type FieldSettings, type TypeSettings } from './settings';
 
 type Read = Awaited<ReturnType<typeof introspect>>;
@@ -15,15 +15,13 @@ export function buildTypes(
   const columns = groupBy(read.columns);
   const constraints = groupBy(read.constraints);
   const triggers = groupBy(read.triggers);
-  const keyColumn = (oid: number): string | null => {
-    const key = constraints.get(oid)?.find((c) => c.kind === 'p');
-    return key?.columns.length === 1 ? key.columns[0]! : null;
-  };
+  const policies = groupBy(read.policies);
+  const keyOf = (oid: number): readonly string[] => keyColumns(constraints.get(oid) ?? [], columns.get(oid) ?? []);
   return read.tables.map((table) => {
     const id = idOf.get(table.oid)!;
     const settings = typeSettings.get(id) ?? noSettings;
     const rules = constraints.get(table.oid) ?? [];
-    const key = keyColumn(table.oid);
+    const key = keyOf(table.oid);
     const references = new Map(
       rules
         .filter(
@@ -31,7 +29,7 @@ export function buildTypes(
             c.kind === 'f' &&
             c.columns.length === 1 &&
             c.target !== null &&
-            keyColumn(c.target) === c.target_columns?.[0],
+            isOne(keyOf(c.target), c.target_columns?.[0]),
         )
         .map((c) => [c.columns[0]!, idOf.get(c.target!)] as const)
         .flatMap(([column, target]) => (target === undefined ? [] : [[column, target] as const])),
@@ -54,9 +52,12 @@ export function buildTypes(
       triggers: (triggers.get(table.oid) ?? []).map((t) => ({
         name: t.name,
         comment: t.comment,
+        at: t.at,
         onFields: t.on_columns,
       })),
-      notChangeable: whyNotChangeable(table, rules, key, fields),
+      pointers: pointersAt(table.oid, read, idOf, key),
+      rowRules: table.row_rules ? rowRules(policies.get(table.oid) ?? []) : null,
+      notChangeable: whyNotChangeable(table, key, fields),
       hidden: settings.hidden,
       bounds: {
         mostRecords: settings.mostRecords,
@@ -71,15 +72,15 @@ export function buildTypes(
 function buildField(
   column: ColumnRow,
   constraints: readonly ConstraintRow[],
-  key: string | null,
+  key: readonly string[],
   refersTo: string | null,
   settings: FieldSettings | undefined,
 ): Field {
-  const isKey = column.name === key;
+  const isKey = key.includes(column.name);
   const base = baseOf(column);
   const choices = choicesOf(column, constraints);
   const [precision, scale] = digitsOf(column.base_type);
-  const kind = kindOf(base, { isKey, refersTo, choices });
+  const kind = kindOf(base, { isKey, isWholeKey: isOne(key, column.name), refersTo, choices });
   return {
     name: column.name,
     label: settings?.label ?? words(column.name),
@@ -93,11 +94,63 @@ function buildField(
     choices,
     refersTo,
     required: column.required,
-    unique: isKey || constraints.some((c) => c.kind === 'u' && c.columns.length === 1 && c.columns[0] === column.name),
+    unique: isOne(key, column.name) || constraints.some((c) => c.kind === 'u' && c.columns.length === 1 && c.columns[0] === column.name),
     notEditable: whyNotEditable(column, isKey, base, settings),
     hidden: settings?.hidden ?? false,
     protected: settings?.protected ?? false,
+    generated: column.generated,
+    default: column.default,
   };
+}
+
+/** The primary key or, where there is none, the first unique key that no null and no later moment can get round. */
+function keyColumns(constraints: readonly ConstraintRow[], columns: readonly ColumnRow[]): readonly string[] {
+  const primary = constraints.find((c) => c.kind === 'p');
+  if (primary) return primary.columns;
+  const required = (name: string): boolean => columns.some((c) => c.name === name && c.required);
+  const unique = constraints
+    .filter((c) => c.kind === 'u' && !c.deferrable && c.columns.every(required))
+    .sort((a, b) => a.columns.length - b.columns.length);
+  return unique[0]?.columns ?? [];
+}
+
+function isOne(key: readonly string[], column: string | undefined): boolean {
+  return key.length === 1 && key[0] === column;
+}
+
+const onDelete: Readonly<Record<ConstraintRow['on_delete'], Pointer['onDelete']>> = {
+  a: 'refuse',
+  r: 'refuse',
+  ' ': 'refuse',
+  c: 'cascade',
+  n: 'set_null',
+  d: 'set_default',
+};
+
+/** Every foreign key at a table, from types and from elsewhere. */
+function pointersAt(oid: number, read: Read, idOf: ReadonlyMap<number, string>, key: readonly string[]): Pointer[] {
+  const seen = read.constraints
+    .filter((c) => c.kind === 'f' && c.target === oid && idOf.has(c.oid))
+    .map((c): Pointer => {
+      const plain = c.columns.length === 1 && isOne(key, c.target_columns?.[0]);
+      const type = idOf.get(c.oid)!;
+      return { type, table: words(type), field: plain ? c.columns[0]! : null, onDelete: onDelete[c.on_delete] };
+    });
+  const unseen = read.outsidePointers
+    .filter((p) => p.target === oid)
+    .map((p): Pointer => ({ type: null, table: p.table, field: null, onDelete: onDelete[p.on_delete] }));
+  return [...seen, ...unseen];
+}
+
+/** Row rules as one condition each: any of the permissive ones, and all of the restrictive. */
+function rowRules(policies: readonly PolicyRow[]): RowRules {
+  const together = (text: (p: PolicyRow) => string | null): string => {
+    const some = policies.filter((p) => p.permissive).map((p) => text(p) ?? 'true');
+    const all = policies.filter((p) => !p.permissive).map((p) => text(p) ?? 'true');
+    const any = some.length > 0 ? some.map((t) => `(${t})`).join(' or ') : 'false';
+    return [`(${any})`, ...all.map((t) => `(${t})`)].join(' and ');
+  };
+  return { using: together((p) => p.using), check: together((p) => p.check ?? p.using) };
 }
 
 function baseOf({ base_type: type, category }: ColumnRow): Base {
@@ -111,9 +164,10 @@ function baseOf({ base_type: type, category }: ColumnRow): Base {
   return type.endsWith('[]') ? 'list' : 'other';
 }
 
-function kindOf(base: Base, about: { isKey: boolean; refersTo: string | null; choices: unknown }): FieldKind {
+function kindOf(base: Base, about: { isKey: boolean; isWholeKey: boolean; refersTo: string | null; choices: unknown }): FieldKind {
+  // A part of a key that points at a record is shown by its name; one that is the whole key stays the key.
+  if (about.refersTo !== null && !about.isWholeKey) return 'reference';
   if (about.isKey) return 'key';
-  if (about.refersTo !== null) return 'reference';
   if (about.choices) return 'choice';
   return base === 'uuid' ? 'text' : base;
 }
@@ -163,21 +217,15 @@ function whyNotEditable(
   return null;
 }
 
-function whyNotChangeable(
-  table: TableRow,
-  constraints: readonly ConstraintRow[],
-  key: string | null,
-  fields: readonly Field[],
-): string | null {
+function whyNotChangeable(table: TableRow, key: readonly string[], fields: readonly Field[]): string | null {
   const label = words(table.table);
   if (table.is_view) return `${label} is a view: its records can be read and not changed.`;
-  const primary = constraints.find((c) => c.kind === 'p');
-  if (!primary) return `${label} have no primary key, so a record cannot be named: they can be read and not changed.`;
-  if (key === null)
-    return `${label} have a key of ${primary.columns.length} fields (${primary.columns.join(', ')}): they can be read and not changed.`;
-  const base = fields.find((f) => f.name === key)!.base;
-  if (!['text', 'number', 'uuid'].includes(base))
-    return `${label} have a key of a kind that cannot be used here: they can be read and not changed.`;
+  if (table.has_children)
+    return `Other tables inherit from ${label.toLowerCase()}, so that one key may name several records: they can be read and not changed.`;
+  if (key.length === 0)
+    return `${label} have no primary key, and no unique key without nulls, so a record cannot be named: they can be read and not changed.`;
+  if (!key.every((name) => isUsableInKey(fields.find((f) => f.name === name)!)))
+    return `${label} have a key of a kind that cannot be used here (${key.join(', ')}): they can be read and not changed.`;
   if (!table.updatable) return `The account Tantamos uses in the database may not change ${label.toLowerCase()}.`;
   return null;
 }

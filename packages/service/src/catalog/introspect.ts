@@ -9,6 +9,10 @@ export interface TableRow {
   readonly about: number;
   readonly is_view: boolean;
   readonly updatable: boolean;
+  /** Other tables inherit from it, so that one key may name several rows. */
+  readonly has_children: boolean;
+  /** Row rules hold for the account. */
+  readonly row_rules: boolean;
 }
 export interface ColumnRow {
   readonly oid: number;
@@ -23,6 +27,7 @@ export interface ColumnRow {
   readonly updatable: boolean;
   readonly comment: string | null;
   readonly labels: string[] | null;
+  readonly default: string | null;
 }
 export interface ConstraintRow {
   readonly oid: number;
@@ -34,23 +39,42 @@ export interface ConstraintRow {
   readonly condition: string | null;
   readonly validated: boolean;
   readonly comment: string | null;
+  readonly deferrable: boolean;
+  /** Of a foreign key: what happens when what it points at is deleted (source: pg_constraint.confdeltype). */
+  readonly on_delete: 'a' | 'r' | 'c' | 'n' | 'd' | ' ';
+}
+export interface PolicyRow {
+  readonly oid: number;
+  readonly permissive: boolean;
+  readonly command: 'r' | 'w' | '*';
+  readonly using: string | null;
+  readonly check: string | null;
+}
+/** A foreign key from a table that is not among the types: it cannot be read, or is not seen as one. */
+export interface OutsidePointerRow {
+  readonly target: number;
+  readonly table: string;
+  readonly on_delete: ConstraintRow['on_delete'];
 }
 export interface TriggerRow {
   readonly oid: number;
   readonly name: string;
   readonly comment: string | null;
   readonly on_columns: string[] | null;
+  readonly at: ('insert' | 'update' | 'delete')[];
 }
 
 /** Everything the catalog is made from, read from pg_catalog in one go. */
 export async function introspect(database: Database) {
-  const [tables, columns, constraints, triggers] = await Promise.all([
+  const [tables, columns, constraints, triggers, policies, outsidePointers] = await Promise.all([
     database.rows<TableRow>(tablesQuery),
     database.rows<ColumnRow>(columnsQuery),
     database.rows<ConstraintRow>(constraintsQuery),
     database.rows<TriggerRow>(triggersQuery),
+    database.rows<PolicyRow>(policiesQuery),
+    database.rows<OutsidePointerRow>(outsidePointersQuery),
   ]);
-  return { tables, columns, constraints, triggers };
+  return { tables, columns, constraints, triggers, policies, outsidePointers };
 }
 
 const ours = `n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')
@@ -59,7 +83,9 @@ const ours = `n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')
 const tablesQuery = `
 select c.oid::int8 as oid, n.nspname as schema, c.relname as table, pg_table_is_visible(c.oid) as visible,
   obj_description(c.oid, 'pg_class') as comment, greatest(c.reltuples, 0)::int8 as about, c.relkind = 'v' as is_view,
-  has_table_privilege(c.oid, 'update') as updatable
+  has_table_privilege(c.oid, 'update') or has_any_column_privilege(c.oid, 'update') as updatable,
+  c.relkind = 'r' and exists (select from pg_inherits i where i.inhparent = c.oid) as has_children,
+  row_security_active(c.oid) as row_rules
 from pg_class c join pg_namespace n on n.oid = c.relnamespace
 where c.relkind in ('r', 'p', 'v') and not c.relispartition and ${ours}
   and has_table_privilege(c.oid, 'select') and not exists (
@@ -73,7 +99,10 @@ select a.attrelid::int8 as oid, a.attnum::int as number, a.attname as name, form
   case when t.typtype = 'e' then 'E' else t.typcategory end as category, a.attnotnull or t.typnotnull as required,
   a.attgenerated <> '' as generated, a.attidentity = 'a' as identity_always,
   has_column_privilege(a.attrelid, a.attnum, 'update') as updatable, col_description(a.attrelid, a.attnum) as comment,
-  (select array_agg(e.enumlabel::text order by e.enumsortorder) from pg_enum e where e.enumtypid = t.oid) as labels
+  (select array_agg(e.enumlabel::text order by e.enumsortorder) from pg_enum e where e.enumtypid = t.oid) as labels,
+  case when a.attidentity <> '' then format('nextval(%L::regclass)', pg_get_serial_sequence(format('%I.%I', n.nspname, c.relname), a.attname))
+    when a.attgenerated = '' then (select pg_get_expr(d.adbin, d.adrelid) from pg_attrdef d
+      where d.adrelid = a.attrelid and d.adnum = a.attnum) end as default
 from pg_attribute a
 join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
 join pg_type t on t.oid = a.atttypid
@@ -87,7 +116,7 @@ select k.conrelid::int8 as oid, k.conname as name, k.contype as kind, nullif(k.c
   (select array_agg(a.attname::text order by u.n) from unnest(k.confkey) with ordinality u(num, n)
     join pg_attribute a on a.attrelid = k.confrelid and a.attnum = u.num) as target_columns,
   pg_get_expr(k.conbin, k.conrelid) as condition, k.convalidated as validated,
-  obj_description(k.oid, 'pg_constraint') as comment
+  obj_description(k.oid, 'pg_constraint') as comment, k.condeferrable as deferrable, k.confdeltype as on_delete
 from pg_constraint k
 join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
 where k.contype in ('p', 'f', 'u', 'c') and ${ours}
@@ -96,8 +125,25 @@ order by k.conrelid, k.conname`;
 const triggersQuery = `
 select t.tgrelid::int8 as oid, t.tgname as name, obj_description(t.oid, 'pg_trigger') as comment,
   (select array_agg(a.attname::text) from unnest(t.tgattr) u(num)
-    join pg_attribute a on a.attrelid = t.tgrelid and a.attnum = u.num) as on_columns
+    join pg_attribute a on a.attrelid = t.tgrelid and a.attnum = u.num) as on_columns,
+  array_remove(array[case when t.tgtype & 4 <> 0 then 'insert' end, case when t.tgtype & 16 <> 0 then 'update' end,
+    case when t.tgtype & 8 <> 0 then 'delete' end], null) as at
 from pg_trigger t
 join pg_class c on c.oid = t.tgrelid join pg_namespace n on n.oid = c.relnamespace
-where not t.tgisinternal and t.tgenabled <> 'D' and (t.tgtype & 16) <> 0 and ${ours}
+where not t.tgisinternal and t.tgenabled not in ('D', 'R') and (t.tgtype & 28) <> 0 and ${ours}
 order by t.tgrelid, t.tgname`;
+
+// Rules for selecting are not needed: what they hide is not seen to begin with.
+const policiesQuery = `
+select p.polrelid::int8 as oid, p.polpermissive as permissive, p.polcmd as command,
+  pg_get_expr(p.polqual, p.polrelid) as using, pg_get_expr(p.polwithcheck, p.polrelid) as check
+from pg_policy p join pg_class c on c.oid = p.polrelid join pg_namespace n on n.oid = c.relnamespace
+where p.polcmd in ('w', '*') and row_security_active(p.polrelid) and ${ours}
+  and (p.polroles = '{0}' or exists (select from unnest(p.polroles) role where pg_has_role(role, 'usage')))
+order by p.polrelid, p.polname`;
+
+const outsidePointersQuery = `
+select k.confrelid::int8 as target, format('%I.%I', n.nspname, c.relname) as table, k.confdeltype as on_delete
+from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
+where k.contype = 'f' and k.conparentid = 0 and not (c.relkind in ('r', 'p') and not c.relispartition and ${ours}
+  and has_table_privilege(c.oid, 'select'))`;

@@ -1,10 +1,13 @@
 import {
   Answers,
-  canonical,
+  keyColumns,
   closest,
   identifier,
   join,
-  keyOf,
+  canonicalKey,
+  hasKey,
+  keyAmong,
+  keyText,
   ProblemError,
   raw,
   sql,
@@ -13,6 +16,7 @@ import {
   type Catalog,
   type NameQuestion,
   type RecordType,
+  type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
 
@@ -47,11 +51,10 @@ export async function namesOf(
   type: RecordType,
   keys: readonly string[],
 ): Promise<Map<string, string>> {
-  if (type.nameField === null || type.key === null || keys.length === 0) return new Map();
-  const key = keyOf(type);
+  if (type.nameField === null || !hasKey(type) || keys.length === 0) return new Map();
   const rows = await database.ask<{ key: string; name: string | null }>(
-    sql`select ${identifier(key.name)}::text as key, ${identifier(type.nameField)}::text as name from ${tableOf(type)}
-      where ${identifier(key.name)} = any(${value(keys)}::text[]::${raw(key.dbType)}[])`,
+    sql`select ${keyOfRow(type)} as key, r.${identifier(type.nameField)}::text as name from ${tableOf(type)} r
+      where ${keyAmong(type, raw('r'), keys)}`,
   );
   return new Map(rows.map((r) => [r.key, r.name ?? '']));
 }
@@ -64,18 +67,18 @@ export async function lookUpNames(
   most: number,
   signal?: AbortSignal,
 ): Promise<Found[]> {
-  const key = keyOf(type);
-  const name = identifier(type.nameField ?? key.name);
+  const key = keyOfRow(type);
+  const name = type.nameField === null ? key : sql`r.${identifier(type.nameField)}`;
   const text = typed.trim();
   const escaped = (word: string): string => word.replace(/[\\%_]/g, '\\$&');
   const words = text
     .split(/\s+/)
     .filter(Boolean)
     .map((w) => `%${escaped(w)}%`);
-  const row = sql`select ${identifier(key.name)}::text as key, ${name}::text as name, ${hintOf(type)} as hint from ${tableOf(type)}`;
+  const row = sql`select ${key} as key, ${name}::text as name, ${hintOf(type)} as hint from ${tableOf(type)} r`;
   return database.askWithin<Found & Record<string, string>>(
-    sql`${row} where ${name}::text ilike all(${value(words)}::text[]) or ${identifier(key.name)}::text = ${value(text)}
-      order by ${identifier(key.name)}::text <> ${value(text)}, ${name}::text not ilike ${value(`${escaped(text)}%`)}, ${name}, ${identifier(key.name)}
+    sql`${row} where ${name}::text ilike all(${value(words)}::text[]) or ${key} = ${value(text)}
+      order by ${key} <> ${value(text)}, ${name}::text not ilike ${value(`${escaped(text)}%`)}, ${name}, ${key}
       limit ${value(most)}`,
     10_000,
     signal,
@@ -83,7 +86,7 @@ export async function lookUpNames(
 }
 
 function hintOf(type: RecordType) {
-  const hints = hintFields(type).map((f) => sql`${identifier(f)}::text`);
+  const hints = hintFields(type).map((f) => sql`r.${identifier(f)}::text`);
   return hints.length > 0 ? sql`concat_ws(', ', ${join(hints, ', ')})` : raw(`''`);
 }
 
@@ -95,38 +98,42 @@ interface Found {
 
 async function byName(database: Database, type: RecordType, texts: readonly string[]): Promise<Map<string, Found[]>> {
   if (type.nameField === null) return new Map();
-  return lookUp(database, type, type.nameField, texts, 'text');
+  const name = sql`r.${identifier(type.nameField)}`;
+  return lookUp(database, type, sql`${name}::text`, sql`${name} = any(${value(texts)}::text[])`, texts);
 }
 
 async function byKey(database: Database, type: RecordType, texts: readonly string[]): Promise<Map<string, Found[]>> {
-  const key = keyOf(type);
-  const possible = texts.filter((text) => {
+  const keyed = new Map<string, string[]>();
+  for (const text of texts) {
     try {
-      canonical(key.base, text, key.label);
-      return key.base !== 'number' || /^-?\d{1,18}$/.test(text.trim());
+      const key = canonicalKey(type, text);
+      keyed.set(key, [...(keyed.get(key) ?? []), text]);
     } catch (error) {
-      if (error instanceof ProblemError) return false;
-      throw error;
+      if (!(error instanceof ProblemError)) throw error;
     }
-  });
-  return lookUp(database, type, key.name, possible, key.base === 'number' ? 'bigint' : key.dbType);
+  }
+  const found = await lookUp(database, type, keyOfRow(type), keyAmong(type, raw('r'), [...keyed.keys()]), [...keyed.keys()]);
+  return new Map([...found].flatMap(([key, rows]) => (keyed.get(key) ?? []).map((said) => [said, rows] as const)));
+}
+
+function keyOfRow(type: RecordType) {
+  return keyText(keyColumns(type, raw('r')));
 }
 
 async function lookUp(
   database: Database,
   type: RecordType,
-  field: string,
+  said: Sql,
+  where: Sql,
   texts: readonly string[],
-  dbType: string,
 ): Promise<Map<string, Found[]>> {
   if (texts.length === 0) return new Map();
-  const column = identifier(field);
-  const name = type.nameField === null ? column : identifier(type.nameField);
+  const key = keyOfRow(type);
+  const name = type.nameField === null ? key : sql`r.${identifier(type.nameField)}`;
   const hint = hintOf(type);
   const rows = await database.ask<Found & { said: string }>(
-    sql`select ${column}::text as said, ${identifier(keyOf(type).name)}::text as key, ${name}::text as name, ${hint} as hint
-      from ${tableOf(type)} where ${column} = any(${value(texts)}::text[]::${raw(dbType)}[])
-      order by ${identifier(keyOf(type).name)} limit 1000`,
+    sql`select ${said} as said, ${key} as key, ${name}::text as name, ${hint} as hint
+      from ${tableOf(type)} r where ${where} order by ${join(keyColumns(type, raw('r')), ', ')} limit 1000`,
   );
   const found = new Map<string, Found[]>();
   for (const { said, ...row } of rows) found.set(said, [...(found.get(said) ?? []), row]);
@@ -135,7 +142,7 @@ async function lookUp(
 
 /** Fields that tell records of one name apart: what is unique, then choices. */
 function hintFields(type: RecordType): string[] {
-  const seen = type.fields.filter((f) => !f.hidden && f.name !== type.nameField && f.name !== type.key);
+  const seen = type.fields.filter((f) => !f.hidden && f.name !== type.nameField && !type.key.includes(f.name));
   const unique = seen.filter((f) => f.unique && f.base === 'text');
   const choices = seen.filter((f) => f.kind === 'choice');
   return [...unique, ...choices].slice(0, 3).map((f) => f.name);

@@ -20,9 +20,21 @@ const pinned = {
   idle_in_transaction_session_timeout: '60000',
   tcp_keepalives_idle: '30',
 };
-const options = Object.entries(pinned)
-  .map(([name, setting]) => `-c ${name}=${setting}`)
-  .join(' ');
+/**
+ * A lane's batch: its commit does not wait for the disk, since change, outcome and mark are one commit, so that what a
+ * crash of the database takes away is ready again as a whole. Every change of a run's state does wait, and with it all
+ * that came before. Its statements are the same for every batch, so each is planned once.
+ */
+const laneSettings = {
+  synchronous_commit: 'off',
+  lock_timeout: '20',
+  plan_cache_mode: 'force_generic_plan',
+  jit: 'off',
+};
+const optionsOf = (settings: Readonly<Record<string, string>>): string =>
+  Object.entries(settings)
+    .map(([name, setting]) => `-c ${name}=${setting}`)
+    .join(' ');
 
 export type Connection = PoolClient;
 
@@ -30,8 +42,9 @@ const searchConnections = 12;
 
 export interface DatabaseOptions {
   readonly url: string;
-  /** Connections kept for requests and, apart from these, for lanes and previews. */
+  /** Connections kept for requests and previews and, apart from these, for the lanes of runs. */
   readonly connections?: number;
+  readonly lanes?: number;
 }
 
 /** The database Tantamos is pointed at: a pool of pinned connections, and the few ways of asking it. */
@@ -39,22 +52,24 @@ export class Database {
   private readonly pool: Pool;
   /** Searches have connections of their own: what is slow there holds nothing else up, and each keeps its time limit. */
   private readonly searches: Pool;
+  private readonly lanes: Pool;
   private readonly limits = new WeakMap<Connection, number>();
 
   constructor(private readonly settings: DatabaseOptions) {
-    const open = (max: number): Pool =>
+    const open = (max: number, more: Readonly<Record<string, string>> = {}, name = 'tantamos'): Pool =>
       new Pool({
         connectionString: settings.url,
         max,
-        options,
-        application_name: 'tantamos',
+        options: optionsOf({ ...pinned, ...more }),
+        application_name: name,
         keepAlive: true,
         connectionTimeoutMillis: 10_000,
       });
     this.pool = open(settings.connections ?? 20);
     this.searches = open(searchConnections);
+    this.lanes = open(settings.lanes ?? 16, laneSettings, 'tantamos lane');
     // An idle connection that the server closes is replaced at its next use.
-    for (const pool of [this.pool, this.searches]) pool.on('error', () => {});
+    for (const pool of [this.pool, this.searches, this.lanes]) pool.on('error', () => {});
   }
 
   async rows<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R[]> {
@@ -93,6 +108,11 @@ export class Database {
       const usable = !broken || (!isCut && ('severity' in broken || 'problems' in broken));
       connection.release(usable ? undefined : broken);
     }
+  }
+
+  /** The same on a connection that is set up for a lane of a run. */
+  async withLane<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
+    return this.with(work, this.lanes);
   }
 
   /** A transaction around `work`; rolled back if it throws. */
@@ -166,7 +186,7 @@ export class Database {
   async listener(): Promise<Client> {
     const client = new Client({
       connectionString: this.settings.url,
-      options,
+      options: optionsOf(pinned),
       application_name: 'tantamos listener',
       keepAlive: true,
     });
@@ -175,7 +195,7 @@ export class Database {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.end(), this.searches.end()]);
+    await Promise.all([this.pool.end(), this.searches.end(), this.lanes.end()]);
   }
 }
 

@@ -4,41 +4,49 @@ import { clip, type RecordType } from '@tantamos/core';
 interface DatabaseError {
   readonly code?: string;
   readonly message: string;
+  readonly severity?: string;
   readonly detail?: string;
+  readonly where?: string;
+  readonly routine?: string;
   readonly column?: string;
   readonly constraint?: string;
 }
 
-/** True for errors that one record's values cause, so that leaving the record out lets the rest of the batch pass. */
-export function isRefusal(error: unknown): boolean {
+/**
+ * Whose trouble an error is. `session`: the database cannot work for anybody now; `conflict`: trying again from a fresh
+ * snapshot is the answer; `lock`: a lock was not to be had in time; `record`: something that a function of the database
+ * says of the record; `unknown`: anything else the database says, a record's as far as leaving it out helps; `bug`: ours.
+ */
+export type Blame = 'session' | 'conflict' | 'lock' | 'record' | 'unknown' | 'bug';
+
+export function blameOf(error: unknown): Blame {
   const code = codeOf(error);
-  // 22 data exception, 23 integrity constraint, 44 with check option, P0 raised by a trigger, 42501 row security
-  return /^(22|23|44|P0)/.test(code) || code === '42501' || code === '09000' || code === '27000';
+  const { severity = '', routine, where = '' } = (error ?? {}) as DatabaseError;
+  if (isCut(error) || severity === 'FATAL' || severity === 'PANIC') return 'session';
+  // Said on purpose by a function, under whatever code it chose.
+  if (routine === 'exec_stmt_raise') return 'record';
+  if (code === '40001' || code === '40P01') return 'conflict';
+  if (code === '55P03') return 'lock';
+  // A full disk is the disk's, also where a function met it.
+  if (/^(53|57P|58)/.test(code) || ['25006', 'XX001', 'XX002'].includes(code)) return 'session';
+  if (/function/i.test(where)) return 'record';
+  return /^[0-9A-Z]{5}$/.test(code) && severity !== '' ? 'unknown' : 'bug';
 }
 
-/** True where trying again from a fresh snapshot is the answer. */
-export function isConflict(error: unknown): boolean {
-  return ['40001', '40P01'].includes(codeOf(error));
+/** Codes that values cause: nobody would expect the same of every record. */
+export function isAboutValues(error: unknown): boolean {
+  return /^(22|23|44|54)/.test(codeOf(error)) || codeOf(error) === '42501';
 }
 
-/** True where a lock was not to be had in time. */
-export function isLocked(error: unknown): boolean {
-  return codeOf(error) === '55P03';
-}
-
-/** Why the database cannot take changes for now; null for errors that are bugs. */
+/** Why the database cannot take changes for now; null for errors that are no trouble of the session. */
 export function outage(error: unknown): string | null {
+  if (blameOf(error) !== 'session') return null;
   const code = codeOf(error);
   if (code === '25006') return 'The database is read-only; the run goes on when it takes changes again.';
   if (code === '53100') return 'The disk of the database is full; the run goes on when there is room again.';
   if (/^53/.test(code)) return 'The database has no connection or memory left; the run goes on when it has.';
-  if (
-    /^(08|57P)/.test(code) ||
-    /^(ECONN|EPIPE|ETIMEDOUT|ENOTFOUND)/.test(code) ||
-    /[Cc]onnection (terminated|ended)|not queryable|timeout exceeded/.test(messageOf(error))
-  )
-    return 'The database cannot be reached; the run goes on when it answers again.';
-  return null;
+  if (/^(58|XX)/.test(code)) return `The database is in trouble (${clip(messageOf(error), 200)}); the run goes on when it is not.`;
+  return 'The database cannot be reached; the run goes on when it answers again.';
 }
 
 /** The database's own words about one record, made readable. */
@@ -65,6 +73,8 @@ export function refusalWords(error: unknown, type: RecordType): string {
       return rule?.message ?? clip(message, 200);
     case '22001':
       return `A value is too long: ${clip(message, 200)}.`;
+    case '54000':
+      return `A value is too large for an index: ${clip(message, 200)}.`;
     default:
       return clip(message, 200);
   }
@@ -73,6 +83,15 @@ export function refusalWords(error: unknown, type: RecordType): string {
 export function codeOf(error: unknown): string {
   const code = (error as { code?: unknown } | null)?.code;
   return typeof code === 'string' ? code : '';
+}
+
+/** The connection itself is gone, or was not to be had. */
+function isCut(error: unknown): boolean {
+  return (
+    /^08/.test(codeOf(error)) ||
+    /^(ECONN|EPIPE|ETIMEDOUT|ENOTFOUND)/.test(codeOf(error)) ||
+    /[Cc]onnection (terminated|ended)|not queryable|timeout exceeded/.test(messageOf(error))
+  );
 }
 
 function messageOf(error: unknown): string {

@@ -1,22 +1,14 @@
 import { createHash } from 'node:crypto';
-import {
-  applyCarefully,
-  applySwiftly,
-  outcomeLetters,
-  presentKeys,
-  render,
-  type Altered,
-  type Applied,
-  type Catalog,
-  type Plan,
-  type Slice,
-  type Sql,
-} from '@tantamos/core';
+import { outcomeLetters, render, type Catalog, type OrderPart, type RecordType, type Sql } from '@tantamos/core';
 import type { Connection } from '../database/database';
-import { isRefusal, refusalWords } from '../database/refusal';
+import { blameOf, isAboutValues, refusalWords } from '../database/refusal';
+import type { Attempt, Dealer } from './dealer';
+import type { Slice } from './statements/items';
+import { lockableKeys, presentKeys } from './statements/probe';
 
 export interface RunBatchRow {
   readonly run: string;
+  readonly preview: string;
   readonly position: number;
   readonly batch: number;
   readonly low: number;
@@ -26,13 +18,17 @@ export interface RunBatchRow {
   readonly outcomes: string;
   readonly causes: Record<string, string> | null;
   readonly altered: Record<string, Record<string, string | null>> | null;
+  readonly made: (string | null)[] | null;
+  readonly made_as: (string | null)[] | null;
 }
 
-/** The run that a batch belongs to, as far as it matters here. */
+/** The part that a batch belongs to, as far as it matters here. */
 export interface Work {
-  readonly preview: string;
-  readonly plan: Plan;
+  readonly part: OrderPart;
+  /** Type of the frozen keys. */
+  readonly source: RecordType | null;
   readonly catalog: Catalog;
+  readonly dealer: Dealer;
   readonly patience: Patience;
 }
 
@@ -44,100 +40,195 @@ export interface Patience {
 
 const { changed, edited_since, not_yet, gone, in_use, refused } = outcomeLetters;
 
-/**
- * Claims the next stretch of a run that is ready, or whose locked records are due again, and holds it until the
- * transaction ends. Undefined when there is none for now.
- */
-export async function claimBatch(connection: Connection, runId: string): Promise<RunBatchRow | undefined> {
-  const { rows } = await connection.query<RunBatchRow>({ name: 'claim', text: claim, values: [runId] });
-  return rows[0];
-}
-const claim = `
-  select s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered
-  from tantamos.run join tantamos.run_batch s on s.run = run.id
-  where run.id = $1 and run.state = 'running' and (run.ask_before is null or s.position < run.ask_before)
-    and s.state <> 'done' and (s.not_before is null or s.not_before <= clock_timestamp())
-  order by s.position limit 1 for update of s skip locked`;
+/** While rows are held, other locks are waited for this long: the first time, every further time, and in all (ms). */
+const firstLockWait = 20;
+const furtherLockWait = 5;
+const longestLockWait = 150;
+/** Savepoints that write, in one transaction: beyond some sixty PostgreSQL's snapshots get slow for everybody. */
+const mostSavepoints = 50;
+/** So many records that fail alike, one by one, with nothing done in between, are not the records' fault. */
+const manyAlike = 20;
 
-/**
- * Applies a claimed stretch in the caller's transaction, in the usual case that every record is as the preview saw it
- * and nobody is in the way. False where it is not so: the caller rolls back and applies it with care.
- */
-export async function applyAllOrNothing(connection: Connection, work: Work, claimed: RunBatchRow): Promise<boolean> {
-  const pending = placesOf(claimed);
-  if (claimed.state !== 'ready' || pending.length === 0) return false;
-  const [applied] = await ask<{ count: number; altered: Altered | null }>(
-    connection,
-    applySwiftly(work.plan, work.catalog, sliceOf(work, claimed, null)),
-  );
-  if (applied!.count !== pending.length) return false;
-  const fate = new Fate(claimed);
-  fate.mark(pending, changed);
-  fate.store(applied!.altered);
-  await finish(connection, claimed, fate, 0, work.patience);
+/** Every record fails in the same way: the run pauses and says so. */
+export class AllAlike extends Error {}
+
+/** Applies a claimed stretch in the usual case that nothing is in the way. False where it is: the caller rolls back. */
+export async function applyWhole(connection: Connection, work: Work, row: RunBatchRow): Promise<boolean> {
+  const fate = new Fate(row);
+  const places = fate.pending();
+  const done = await work.dealer.attempt(connection, sliceOf(row, places));
+  if (done.refused.length > 0 || done.changed.length !== places.length) return false;
+  fate.take(done);
+  await fate.finish(connection, { left: 0, waits: false }, work.patience);
   return true;
 }
 
 /**
- * The same with care: tells for every record what became of it, passes over what is locked, and isolates what the
- * database refuses by halving.
+ * Applies a claimed stretch with care: tells for every record what became of it, passes over what is locked, and isolates
+ * what the database refuses by halving. What there is no time for in this transaction is left for the next.
  */
-export async function applyWithCare(connection: Connection, work: Work, claimed: RunBatchRow): Promise<void> {
-  const { plan, catalog, patience } = work;
-  const type = catalog.type(plan.type);
-  const fate = new Fate(claimed);
+export async function applyWithCare(
+  connection: Connection,
+  work: Work,
+  row: RunBatchRow,
+  conflictsAreLocks: boolean,
+): Promise<void> {
+  const { dealer, patience, source } = work;
+  const fate = new Fate(row);
   const unseen: number[] = [];
+  const locked: number[] = [];
+  const postponed: number[] = [];
+  let waited = 0;
+  let savepoints = 0;
+  let alike = { code: '', count: 0 };
 
   const attempt = async (places: readonly number[]): Promise<void> => {
+    if (places.length === 0) return;
+    if (savepoints >= mostSavepoints || waited >= longestLockWait) return void postponed.push(...places);
+    savepoints++;
     await connection.query('savepoint attempt');
     try {
-      const [applied] = await ask<Applied>(connection, applyCarefully(plan, catalog, sliceOf(work, claimed, places)));
+      const done = await dealer.attempt(connection, sliceOf(row, places));
+      if (done.refused.length > 0) {
+        // What is refused is taken back with all that its triggers did, and the rest done without it.
+        await connection.query('rollback to savepoint attempt');
+        for (const { n, cause } of done.refused) fate.mark([n - row.low], refused, cause);
+        const out = new Set(done.refused.map((r) => r.n - row.low));
+        return await attempt(places.filter((p) => !out.has(p)));
+      }
       await connection.query('release savepoint attempt');
-      const seen = new Set(applied!.same.concat(applied!.edited).map((n) => n - claimed.low));
-      fate.mark(
-        applied!.same.map((n) => n - claimed.low),
-        refused,
-        'The database left the record as it was (a trigger or a row rule).',
-      );
-      fate.mark(
-        applied!.changed.map((n) => n - claimed.low),
-        changed,
-      );
-      fate.mark(
-        applied!.edited.map((n) => n - claimed.low),
-        edited_since,
-      );
-      fate.store(applied!.altered);
+      alike = { code: '', count: 0 };
+      fate.take(done);
+      const seen = new Set([...done.changed, ...done.edited].map((n) => n - row.low));
       unseen.push(...places.filter((place) => !seen.has(place)));
     } catch (error) {
-      if (!isRefusal(error)) throw error;
+      let blame = blameOf(error);
+      // Somebody who changes the same again and again is in the way like one who has it locked.
+      if (blame === 'conflict' && conflictsAreLocks) blame = 'lock';
+      if (blame === 'session' || blame === 'conflict' || blame === 'bug') throw error;
       await connection.query('rollback to savepoint attempt');
-      if (places.length === 1) return fate.mark(places, refused, refusalWords(error, type));
+      if (blame === 'lock') {
+        waited += savepoints === 1 ? firstLockWait : furtherLockWait;
+        await connection.query(`set local lock_timeout = ${furtherLockWait}`);
+      }
+      if (places.length === 1) {
+        if (blame === 'lock') return void locked.push(...places);
+        if (blame === 'unknown' && !isAboutValues(error)) alike = counted(alike, error);
+        return fate.mark(places, refused, refusalWords(error, dealer.type));
+      }
       const middle = places.length >> 1;
       await attempt(places.slice(0, middle));
-      await attempt(places.slice(middle));
+      // In order: nothing is done before what reads it.
+      if (work.part.inOrder && locked.length + postponed.length > 0) postponed.push(...places.slice(middle));
+      else await attempt(places.slice(middle));
     }
   };
 
-  const pending = placesOf(claimed);
-  if (pending.length > 0) await attempt(pending);
-  const absent = await absentOf(connection, work, claimed, unseen);
-  fate.mark(absent, gone);
-  const locked = unseen.filter((place) => !absent.includes(place));
-  const givenUp = claimed.tries + 1 >= patience.tries;
-  if (givenUp) fate.mark(locked, in_use);
-  await finish(connection, claimed, fate, givenUp ? 0 : locked.length, patience);
+  const counted = (before: typeof alike, error: unknown): typeof alike => {
+    const { code = '', message } = error as { code?: string; message: string };
+    const now = { code, count: before.code === code ? before.count + 1 : 1 };
+    if (now.count >= manyAlike) throw new AllAlike(`every record fails alike: ${message}`);
+    return now;
+  };
+
+  let pending = fate.pending();
+  if (work.part.inOrder) {
+    const first = await untilLocked(connection, work, row, fate);
+    locked.push(...first.locked);
+    postponed.push(...first.after);
+    pending = first.before;
+  }
+  await connection.query(`set local lock_timeout = ${firstLockWait}`);
+  await attempt(pending);
+  if (source && unseen.length > 0) {
+    const found = await classify(connection, source, row, fate, unseen);
+    // What can be locked by now is tried again with the rest.
+    locked.push(...found.locked, ...found.free);
+  }
+  const givenUp = locked.length > 0 && row.tries + 1 >= patience.tries;
+  if (givenUp) fate.mark(locked, in_use, 'It, or what it points at, was locked by somebody else to the end.');
+  const left = postponed.length + (givenUp ? 0 : locked.length);
+  await fate.finish(connection, { left, waits: !givenUp && (locked.length > 0 || waited >= longestLockWait) }, patience);
+}
+
+/** In order: only what comes before the first record that somebody has locked; what comes after it may be read by it. */
+async function untilLocked(connection: Connection, { source }: Work, row: RunBatchRow, fate: Fate) {
+  const { locked } = await classify(connection, source!, row, fate, fate.pending());
+  const border = locked.length > 0 ? Math.min(...locked) : Infinity;
+  const pending = fate.pending();
+  return {
+    before: pending.filter((p) => p < border),
+    locked: pending.filter((p) => p === border),
+    after: pending.filter((p) => p > border),
+  };
+}
+
+/**
+ * Marks, of these places, what is gone and what a row rule keeps from being changed; tells which of the rest somebody has
+ * locked, and which are free (and held from now on).
+ */
+async function classify(
+  connection: Connection,
+  source: RecordType,
+  row: RunBatchRow,
+  fate: Fate,
+  places: readonly number[],
+): Promise<{ locked: number[]; free: number[] }> {
+  const keys = await keysAt(connection, row, places);
+  const present = await keysFound(connection, presentKeys(source, keys));
+  fate.mark(
+    places.filter((_, i) => !present.has(keys[i]!)),
+    gone,
+  );
+  const locked: number[] = [];
+  const free: number[] = [];
+  const probe = async (some: readonly number[]): Promise<void> => {
+    if (some.length === 0) return;
+    const wanted = some.map((i) => keys[i]!);
+    await connection.query('savepoint probe');
+    try {
+      const lockable = await keysFound(connection, lockableKeys(source, wanted));
+      await connection.query('release savepoint probe');
+      fate.mark(
+        some.filter((i) => !lockable.has(keys[i]!)).map((i) => places[i]!),
+        refused,
+        'A row rule of the database does not let this record be changed.',
+      );
+      free.push(...some.filter((i) => lockable.has(keys[i]!)).map((i) => places[i]!));
+    } catch (error) {
+      if (blameOf(error) !== 'lock') throw error;
+      await connection.query('rollback to savepoint probe');
+      if (some.length === 1) return void locked.push(places[some[0]!]!);
+      const middle = some.length >> 1;
+      await probe(some.slice(0, middle));
+      await probe(some.slice(middle));
+    }
+  };
+  await probe(keys.flatMap((key, i) => (present.has(key) ? [i] : [])));
+  return { locked, free };
+}
+
+async function keysFound(connection: Connection, statement: Sql): Promise<Set<string>> {
+  return new Set((await ask<{ key: string }>(connection, statement)).map((r) => r.key));
 }
 
 /** What becomes of the records of a stretch; places are counted in it from 1. */
 class Fate {
-  readonly outcomes: string[];
-  readonly causes: Record<string, string>;
-  readonly altered: Record<string, Record<string, string | null>>;
-  constructor(private readonly claimed: RunBatchRow) {
-    this.outcomes = [...claimed.outcomes];
-    this.causes = { ...claimed.causes };
-    this.altered = { ...claimed.altered };
+  private readonly outcomes: string[];
+  private readonly causes: Record<string, string>;
+  private readonly altered: Record<string, Record<string, string | null>>;
+  private readonly made: (string | null)[] | null;
+  private readonly madeAs: (string | null)[] | null;
+  constructor(private readonly row: RunBatchRow) {
+    this.outcomes = [...row.outcomes];
+    this.causes = { ...row.causes };
+    this.altered = { ...row.altered };
+    this.made = row.made && [...row.made];
+    this.madeAs = row.made_as && [...row.made_as];
+  }
+
+  pending(): number[] {
+    return this.outcomes.flatMap((letter, i) => (letter === not_yet ? [i + 1] : []));
   }
 
   mark(places: readonly number[], letter: string, cause?: string): void {
@@ -148,68 +239,61 @@ class Fate {
     }
   }
 
-  /** Keeps what the database stored otherwise than written, by field. */
-  store(altered: Altered | null): void {
-    for (const [n, fields] of Object.entries(altered ?? {}))
-      for (const [field, value] of Object.entries(fields))
-        (this.altered[field] ??= {})[Number(n) - this.claimed.low] = value;
+  /** Keeps what an attempt did that nothing was refused of. */
+  take({ changed: done, edited, stored, made }: Attempt): void {
+    const { low } = this.row;
+    const place = (n: number): number => n - low;
+    this.mark(done.map(place), changed);
+    this.mark(edited.map(place), edited_since);
+    for (const { n, altered } of stored)
+      for (const [field, value] of Object.entries(altered)) (this.altered[field] ??= {})[place(n)] = value;
+    for (const { n, key, as } of made) {
+      this.made![place(n) - 1] = key;
+      this.madeAs![place(n) - 1] = as;
+    }
+  }
+
+  /** `left`: records still to be dealt with; `waits`: they are waited for, so the try counts. */
+  async finish(connection: Connection, rest: { left: number; waits: boolean }, patience: Patience): Promise<void> {
+    const json = (object: object): string | null => (Object.keys(object).length > 0 ? JSON.stringify(object) : null);
+    const { run, position, tries } = this.row;
+    const values = [
+      run,
+      position,
+      this.outcomes.join(''),
+      json(this.causes),
+      json(this.altered),
+      rest.left > 0 ? 'tail' : 'done',
+      rest.left > 0 && rest.waits ? patience.firstWait * 2 ** tries : 0,
+      rest.waits ? 1 : 0,
+      this.made,
+      this.madeAs,
+    ];
+    await connection.query({ name: 'finish', text: finishBatch, values });
   }
 }
-
-async function finish(
-  connection: Connection,
-  claimed: RunBatchRow,
-  fate: Fate,
-  locked: number,
-  patience: Patience,
-): Promise<void> {
-  const json = (object: object): string | null => (Object.keys(object).length > 0 ? JSON.stringify(object) : null);
-  const wait = patience.firstWait * 2 ** claimed.tries;
-  const values = [
-    claimed.run,
-    claimed.position,
-    fate.outcomes.join(''),
-    json(fate.causes),
-    json(fate.altered),
-    locked > 0 ? 'tail' : 'done',
-    wait,
-  ];
-  await connection.query({ name: 'finish', text: finishBatch, values });
-}
 const finishBatch = `
-  update tantamos.run_batch set outcomes = $3, causes = $4, altered = $5, state = $6, tries = tries + 1,
+  update tantamos.run_batch set outcomes = $3, causes = $4, altered = $5, state = $6,
+    tries = greatest(tries + $8::int, 1), made = $9, made_as = $10,
     not_before = case when $6 = 'tail' then clock_timestamp() + make_interval(secs => $7::float8 / 1000) end,
     finished_at = clock_timestamp()
   where run = $1 and position = $2`;
 
-/** Of these places, those whose record no longer exists. */
-async function absentOf(
-  connection: Connection,
-  { preview, plan, catalog }: Work,
-  { batch, low }: RunBatchRow,
-  places: readonly number[],
-): Promise<number[]> {
-  if (places.length === 0) return [];
+async function keysAt(connection: Connection, row: RunBatchRow, places: readonly number[]): Promise<string[]> {
   const { rows } = await connection.query<{ keys: string[] }>(
     `select array(select b.keys[p + $3] from unnest($4::int[]) with ordinality u(p, n) order by n) as keys
      from tantamos.batch b where preview = $1 and position = $2`,
-    [preview, batch, low, places],
+    [row.preview, row.batch, row.low, places],
   );
-  const keys = rows[0]!.keys;
-  const present = new Set((await ask<{ key: string }>(connection, presentKeys(plan, catalog, keys))).map((r) => r.key));
-  return places.filter((_, i) => !present.has(keys[i]!));
+  return rows[0]!.keys;
 }
 
-function placesOf(claimed: RunBatchRow): number[] {
-  return [...claimed.outcomes].flatMap((letter, i) => (letter === not_yet ? [i + 1] : []));
-}
-
-function sliceOf({ preview }: Work, { batch, low, high }: RunBatchRow, places: readonly number[] | null): Slice {
-  return { previewId: preview, position: batch, low, high, only: places && places.map((place) => place + low) };
+function sliceOf({ preview, batch, low, high }: RunBatchRow, places: readonly number[]): Slice {
+  return { previewId: preview, batch, low, high, only: places.map((place) => place + low) };
 }
 
 /** Prepared once a connection; the name follows the text, since the catalog may change between runs. */
-async function ask<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
+export async function ask<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
   const { text, values } = render(statement);
   const name = createHash('sha1').update(text).digest('base64url');
   return (await connection.query<R & Record<string, unknown>>({ name, text, values })).rows;

@@ -1,46 +1,28 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { ProblemError, type Plan } from '@tantamos/core';
+import { isOver, ProblemError, type RunState, type WorkOrder } from '@tantamos/core';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
-import type { Connection, Database } from '../database/database';
-import { codeOf, isConflict, isLocked, isRefusal, outage } from '../database/refusal';
-import { applyAllOrNothing, applyWithCare, claimBatch, type Patience } from './batch';
+import type { Database } from '../database/database';
+import type { Events } from '../database/events';
+import { outage } from '../database/refusal';
+import { AllAlike, type Patience } from './batch';
+import { Lane, type LaneRun } from './lane';
 import type { Runs } from './runs';
+import { noteStoredOtherwise } from './stored-otherwise';
 
 /** How often the engine looks for runs that another process started or left behind, in ms. */
 const lookEvery = 1000;
-const longestWait = 30_000;
-const lockSpace = 741_003;
-
-/**
- * One snapshot a batch. Its commit does not wait for the disk: change, outcome and mark are one commit, so what a crash
- * of the database takes away is ready again as a whole. Every change of a run's state does wait, and with it all that
- * came before: a run that is said to be finished, paused or waiting is on disk. Measured on 250,000 records in batches of
- * 1,000, two lanes, beside a plain update: waiting at each batch 0.99, 1.13, 1.66 and, on a busy disk, 4.2 times its time;
- * without it 0.94, 1.08 and 1.15.
- */
-const beginCarefully =
-  'begin isolation level repeatable read; set constraints all immediate; set local synchronous_commit = off';
-/** A swift batch gives up on a lock after 20 ms: then it is done with care. */
-const beginSwiftly = `${beginCarefully}; set local lock_timeout = 20`;
-
-interface ActiveRun {
-  readonly id: string;
-  readonly preview: string;
-  readonly plan: Plan;
-  readonly at_once: number;
-  readonly pace: number;
-}
 
 /** Locked records are tried again after 0.5, 1, 2, 4, 8 and 15 s, about half a minute in all. */
 export const usualPatience: Patience = { tries: 7, firstWait: 500 };
 
 /**
- * Carries runs out in lanes. A lane holds an advisory lock of its run and number, so that lanes of any number of
- * processes together are never more than the run's *at once*; PostgreSQL is the only coordinator.
+ * Carries runs out in lanes. A lane holds advisory locks of its run and number, so that lanes of any number of processes
+ * together are never more than the run's *at once*; PostgreSQL is the only coordinator. Whoever finds that no lane is in
+ * the run any more says what has become of it.
  */
 export class Engine {
-  private readonly lanes = new Map<string, Promise<void>>();
+  private readonly lanes = new Map<string, { lane: Lane; ended: Promise<void> }>();
   /** Why a run makes no headway, as long as it does not. */
   private readonly hindrances = new Map<string, string>();
   private runs!: Runs;
@@ -51,6 +33,7 @@ export class Engine {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
+    private readonly events: Events,
     private readonly log: Logger,
     private readonly patience: Patience = usualPatience,
   ) {}
@@ -60,9 +43,10 @@ export class Engine {
     this.loop = this.look();
   }
 
-  /** There may be work now. */
+  /** There may be work now, or a person's word to heed. */
   wake(): void {
     this.poke();
+    for (const { lane } of this.lanes.values()) lane.rouse();
   }
 
   hindrance(runId: string): string | null {
@@ -72,16 +56,20 @@ export class Engine {
   /** Ends after the batches under way; unfinished runs go on at the next start, here or elsewhere. */
   async close(): Promise<void> {
     this.stopped = true;
+    for (const { lane } of this.lanes.values()) lane.leave();
     this.poke();
     await this.loop;
-    await Promise.all(this.lanes.values());
+    await Promise.all([...this.lanes.values()].map(({ ended }) => ended));
   }
 
   private async look(): Promise<void> {
     while (!this.stopped) {
       const woken = new Promise<void>((resolve) => (this.poke = resolve));
       try {
-        for (const run of await this.activeRuns()) this.open(run);
+        for (const run of await this.activeRuns()) {
+          if (run.state === 'queued' || run.state === 'running') this.open(run);
+          else if (![...this.lanes.keys()].some((name) => name.startsWith(run.id))) await this.settle(run.id);
+        }
       } catch (error) {
         if (outage(error) === null) this.log.error({ err: error }, 'engine could not look for runs');
       }
@@ -91,126 +79,117 @@ export class Engine {
     }
   }
 
-  private activeRuns(): Promise<ActiveRun[]> {
-    return this.database.rows<ActiveRun>(
-      `select run.id, run.preview, p.plan, run.at_once, run.pace
+  private activeRuns(): Promise<(LaneRun & { state: RunState })[]> {
+    return this.database.rows(
+      `select run.id, run.preview, run.state, p.work_order as order, run.at_once, run.pace
        from tantamos.run join tantamos.preview p on p.id = run.preview
-       where run.state in ('queued', 'running') order by run.started_at`,
+       where run.state in ('queued', 'running', 'pausing', 'stopping') order by run.started_at`,
     );
   }
 
-  private open(run: ActiveRun): void {
+  private open(run: LaneRun): void {
     for (let number = 0; number < run.at_once; number++) {
       const name = `${run.id}/${number}`;
       if (this.lanes.has(name)) continue;
-      const lane = this.lane(run, number)
+      const lane = new Lane(this.database, this.catalogs, this.patience, run, number, () => this.headway(run.id));
+      const quiet = this.events.on(`run ${run.id}`, () => lane.rouse());
+      const ended = lane
+        .work()
+        .then((worked) => (worked ? this.settle(run.id) : undefined))
         .catch((error: unknown) => this.trouble(run, error))
-        .finally(() => this.lanes.delete(name));
-      this.lanes.set(name, lane);
+        .finally(() => {
+          quiet();
+          this.lanes.delete(name);
+        });
+      this.lanes.set(name, { lane, ended });
     }
   }
 
-  /** One lane: batch after batch until there is none for now, then the run is settled. */
-  private async lane(run: ActiveRun, number: number): Promise<void> {
-    const worked = await this.database.with(async (connection) => {
-      const lock = [lockSpace, `${run.id}/${number}`];
+  private headway(runId: string): void {
+    this.hindrances.delete(runId);
+    this.events.send(`run ${runId}`);
+  }
+
+  /**
+   * What a run has come to when a lane finds nothing more to do, or leaves because it was told to: said by the last one out,
+   * who alone can hold all of the run.
+   */
+  private async settle(runId: string): Promise<void> {
+    const wait = await this.database.with(async (connection) => {
       const { rows } = await connection.query<{ held: boolean }>(
-        'select pg_try_advisory_lock($1, hashtext($2)) as held',
-        lock,
+        'select pg_try_advisory_lock(hashtextextended($1, 1)) as held',
+        [runId],
       );
-      if (!rows[0]!.held) return false;
+      if (!rows[0]!.held) return lookEvery / 10;
       try {
-        await connection.query(
-          `update tantamos.run set state = 'running', resumed_at = clock_timestamp(), state_at = clock_timestamp() where id = $1 and state = 'queued'`,
-          [run.id],
-        );
-        while (!this.stopped && (await this.step(connection, run)));
-        return true;
+        return await this.settleAlone(runId);
       } finally {
-        await connection.query('select pg_advisory_unlock($1, hashtext($2))', lock).catch(() => {});
+        await connection.query('select pg_advisory_unlock(hashtextextended($1, 1))', [runId]).catch(() => {});
       }
     });
-    if (worked) await this.settle(run.id);
+    if (wait === null || this.stopped) return;
+    // Another lane is at work, or locked records are not due yet: look again a little later.
+    await Promise.race([sleep(Math.max(10, Math.min(wait, lookEvery))), this.loop]);
+    this.poke();
   }
 
-  /** One batch in one transaction, first swiftly, and with care if anything is not as usual. False when none is ready. */
-  private async step(connection: Connection, run: ActiveRun, careful = false): Promise<boolean> {
-    const begun = performance.now();
-    const work = { preview: run.preview, plan: run.plan, catalog: await this.catalogs.get(), patience: this.patience };
-    try {
-      await connection.query(careful ? beginCarefully : beginSwiftly);
-      const claimed = await claimBatch(connection, run.id);
-      if (!claimed) {
-        await connection.query('rollback');
-        return false;
-      }
-      if (careful) await applyWithCare(connection, work, claimed);
-      else if (!(await applyAllOrNothing(connection, work, claimed))) {
-        await connection.query('rollback');
-        return this.step(connection, run, true);
-      }
-      await connection.query('commit');
-      this.hindrances.delete(run.id);
-    } catch (error) {
-      await connection.query('rollback').catch(() => {});
-      if (!careful && (isRefusal(error) || isLocked(error))) return this.step(connection, run, true);
-      if (!isConflict(error)) throw error;
-      return true;
-    }
-    const rest = ((performance.now() - begun) * (100 - run.pace)) / run.pace;
-    if (rest >= 1) await sleep(Math.min(rest, longestWait));
-    return true;
-  }
-
-  /** Where a run has come to when a lane finds nothing to do: finished, at the border where it asks, or waiting for locks. */
-  private async settle(runId: string): Promise<void> {
+  /** Ms after which to look again; null when there is nothing more to be done for now. */
+  private async settleAlone(runId: string): Promise<number | null> {
     await this.runs.keepTotals(runId);
     const rest = await this.database.one<{
-      state: string;
+      state: RunState;
       before: number;
       after: number;
       changed: number;
       wait: number | null;
+      preview: string;
+      order: WorkOrder;
     }>(
       `select run.state, count(*) filter (where s.state <> 'done' and s.position < coalesce(run.ask_before, 2147483647))::int as before,
          count(*) filter (where s.state <> 'done')::int as after, coalesce(sum(s.changed), 0)::int as changed,
-         (extract(epoch from min(s.not_before) filter (where s.state = 'tail') - clock_timestamp()) * 1000)::int as wait
-       from tantamos.run join tantamos.run_batch s on s.run = run.id where run.id = $1 group by run.id`,
+         (extract(epoch from min(s.not_before) filter (where s.state = 'tail') - clock_timestamp()) * 1000)::int as wait,
+         run.preview, p.work_order as order
+       from tantamos.run join tantamos.preview p on p.id = run.preview join tantamos.run_batch s on s.run = run.id
+       where run.id = $1 group by run.id, p.id`,
       [runId],
     );
-    if (!rest || rest.state !== 'running') return;
-    if (rest.before > 0) {
-      // Another lane is at work, or locked records are not due yet: look again a little later.
-      await Promise.race([sleep(Math.max(10, Math.min(rest.wait ?? 100, lookEvery))), this.loop]);
-      this.wake();
-      return;
-    }
-    // Another lane may say the same at the same time; the state table lets one of them through.
-    if (rest.after === 0) await this.move(runId, 'finish', null);
-    else await this.move(runId, 'ask', `You asked to look after the first ${rest.changed.toLocaleString('en-US')}.`);
+    if (!rest || isOver(rest.state)) return null;
+    if (rest.after === 0) {
+      await noteStoredOtherwise(this.database, await this.catalogs.get(), runId, rest.order);
+      await this.say(runId, 'finish', null);
+    } else if (rest.state === 'pausing' || rest.state === 'stopping') await this.say(runId, 'settle', null);
+    else if (rest.state !== 'running') return null;
+    else if (rest.before > 0) return rest.wait ?? 0;
+    else await this.say(runId, 'ask', `You asked to look after the first ${rest.changed.toLocaleString('en-US')}.`);
+    return null;
   }
 
-  private async move(runId: string, verb: 'finish' | 'ask', reason: string | null): Promise<void> {
+  private async say(runId: string, verb: 'finish' | 'ask' | 'settle', reason: string | null): Promise<void> {
+    // A person may have said something at the same moment; the state table decides.
     await this.runs.say(runId, verb, { account: null, reason }).catch((error: unknown) => {
       if (!(error instanceof ProblemError)) throw error;
     });
   }
 
   /** A lane failed outside any record: wait for the database to come back, or pause the run and say why. */
-  private async trouble(run: ActiveRun, error: unknown): Promise<void> {
+  private async trouble(run: LaneRun, error: unknown): Promise<void> {
     const wait = outage(error);
     if (wait !== null) {
       this.hindrances.set(run.id, wait);
-      if (!this.stopped) await sleep(2 * lookEvery);
+      this.events.send(`run ${run.id}`);
+      if (!this.stopped) await Promise.race([sleep(2 * lookEvery), this.loop]);
       return;
     }
-    this.log.error({ err: error, run: run.id }, 'lane failed');
-    const known = error instanceof ProblemError || codeOf(error) !== '';
-    const reason = known
-      ? `It cannot go on: ${(error as Error).message}`
-      : 'It cannot go on; the log of the service says why.';
+    const known = error instanceof ProblemError || error instanceof AllAlike;
+    if (!known) this.log.error({ err: error, run: run.id }, 'lane failed');
+    const reason =
+      known || 'severity' in (error as object)
+        ? `It cannot go on: ${(error as Error).message}`
+        : 'It cannot go on; the log of the service says why.';
     await this.runs.say(run.id, 'pause', { account: null, reason }).catch((err: unknown) => {
-      this.log.error({ err, run: run.id }, 'run could not be paused');
+      if (!(err instanceof ProblemError)) this.log.error({ err, run: run.id }, 'run could not be paused');
     });
+    await this.settle(run.id);
   }
 }
+

@@ -25,14 +25,18 @@ export class Compiler {
   ) {}
 
   /** What expressions in these selections may refer to; the same context serves a whole request. */
-  async context(person: Person, ...selections: readonly Selection[]): Promise<{ catalog: Catalog; context: Context }> {
+  async context(
+    person: Person,
+    selections: readonly Selection[],
+    now = nowInMicroseconds(),
+  ): Promise<{ catalog: Catalog; context: Context }> {
     const [catalog, timeZone] = await Promise.all([this.catalogs.get(), this.catalogs.timeZone()]);
-    return { catalog, context: await loadContext(this.database, catalog, timeZone, person, selections) };
+    return { catalog, context: await loadContext(this.database, catalog, { timeZone, now }, person, selections) };
   }
 
-  /** Throws every problem found. */
-  async job(person: Person, job: Job): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
-    const { catalog, context } = await this.context(person, job.selection);
+  /** Throws every problem found. `now`: the moment that its expressions mean, in microseconds; default: this one. */
+  async job(person: Person, job: Job, now?: bigint): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.context(person, [job.selection], now);
     const checked = checkJob(job, catalog, context);
     const answers = await answerNames(this.database, catalog, checked.questions);
     return { job: bindJob(checked, answers, catalog), catalog, context };
@@ -42,10 +46,14 @@ export class Compiler {
     person: Person,
     selection: Selection,
   ): Promise<{ selection: CheckedSelection; catalog: Catalog; context: Context }> {
-    const { catalog, context } = await this.context(person, selection);
+    const { catalog, context } = await this.context(person, [selection]);
     const checked = checkSelection(selection, catalog, context);
     const questions = questionsOf(checked);
     const answers = await answerNames(this.database, catalog, questions);
     return { selection: bindSelection(checked, answers, catalog), catalog, context };
   }
+}
+
+function nowInMicroseconds(): bigint {
+  return BigInt(Date.now()) * 1000n;
 }

@@ -139,14 +139,34 @@ describe('a run whose database has trouble', () => {
     expect(distinct.rows[0].n).toBe(220_000);
   });
 
-  it('fails a preview that a dead service left half made', async () => {
+  const leave = async (tries: number, sentence: string) => {
+    const job = { selection: { type: 'hives', keys: ['1', '2'] }, edits: [{ kind: 'set', field: 'note', value: sentence }] };
     await w.sql.query(
-      `insert into tantamos.preview (kind, type, job, plan, sentence, made_by, batch_size, expires_at, made_at)
-       select 'edit', 'hives', '{"selection":{"type":"hives"},"edits":[]}', '{"type":"hives","reads":[],"writes":[]}', 'x', id, 10, now() + interval '1 day', now() - interval '1 minute'
-       from tantamos.account limit 1`,
+      `with made as (
+         insert into tantamos.preview (kind, type, job, work_order, sentence, made_by, batch_size, expires_at)
+         select 'edit', 'hives', $1, '{"form":1,"env":{"timeZone":"UTC","now":"0"},"parts":[]}', $2, id, 10, now() + interval '1 day'
+         from tantamos.account limit 1 returning id)
+       insert into tantamos.preview_work (preview, tries, lease_until) select id, $3, now() - interval '1 second' from made`,
+      [job, sentence, tries],
     );
-    await w.services.previews.sweep();
-    const left = await w.sql.query(`select state, trouble from tantamos.preview where sentence = 'x'`);
-    expect(left.rows[0]).toMatchObject({ state: 'failed', trouble: expect.stringContaining('make the preview again') });
+  };
+  const left = async (sentence: string) =>
+    (await w.sql.query(`select id, state, trouble from tantamos.preview where sentence like $1 or job::text like $1`, [`%${sentence}%`]))
+      .rows[0] as { id: string; state: string; trouble: string | null };
+
+  it('takes up a preview whose process died, and works it out from the beginning', async () => {
+    await leave(1, 'left behind');
+    const { id } = await left('left behind');
+    let last;
+    for await (const p of w.admin.watchPreview(id)) last = p;
+    expect(last).toMatchObject({ state: 'ready', totals: { matched: 2, not_yet: 2 } });
+  });
+
+  it('fails one that process after process died over', async () => {
+    await leave(3, 'too hard');
+    const { id } = await left('too hard');
+    let last;
+    for await (const p of w.admin.watchPreview(id)) last = p;
+    expect(last).toMatchObject({ state: 'failed', trouble: expect.stringContaining('again and again') });
   });
 });

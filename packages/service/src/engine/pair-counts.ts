@@ -1,14 +1,13 @@
-import { mostPairs } from '@tantamos/core';
 import type { Pair } from './preview-row';
+import { mostPairs } from './statements/freeze';
 
 /** Sums from → to counts over ranges; beyond `mostPairs` different ones a field only says that there are more. */
 export class PairCounts {
   private readonly counts = new Map<string, Map<string, Pair>>();
-  constructor(fields: readonly string[]) {
-    for (const field of fields) this.counts.set(field, new Map());
-  }
   add(pair: Pair): void {
-    const known = this.counts.get(pair.field)!;
+    const field = JSON.stringify([pair.part, pair.field]);
+    const known = this.counts.get(field) ?? new Map<string, Pair>();
+    this.counts.set(field, known);
     const key = JSON.stringify([pair.old, pair.new]);
     known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
   }
@@ -18,6 +17,6 @@ export class PairCounts {
     );
   }
   more(): string[] {
-    return [...this.counts].filter(([, pairs]) => pairs.size > mostPairs).map(([field]) => field);
+    return [...this.counts].filter(([, pairs]) => pairs.size > mostPairs).map(([, pairs]) => [...pairs.values()][0]!.field);
   }
 }

@@ -1,5 +1,5 @@
 import type { ListReportView } from '@tantamos/contract';
-import type { Job, Plan, Trigger } from '@tantamos/core';
+import type { Job, Trigger, WorkOrder } from '@tantamos/core';
 
 /** A preview as it stands in the database, with the names behind its ids. */
 export interface PreviewRow {
@@ -8,7 +8,7 @@ export interface PreviewRow {
   readonly undo_of: string | null;
   readonly type: string;
   readonly job: Job;
-  readonly plan: Plan;
+  readonly work_order: WorkOrder;
   readonly sentence: string;
   readonly why: string | null;
   readonly made_by: string;
@@ -19,6 +19,8 @@ export interface PreviewRow {
   readonly expired: boolean;
   readonly state: 'working' | 'ready' | 'failed' | 'cancelled';
   readonly trouble: string | null;
+  /** While it is being worked out. */
+  readonly progress: Progress | null;
   readonly batch_size: number;
   readonly batches: number;
   readonly matched: number;
@@ -31,10 +33,27 @@ export interface PreviewRow {
   readonly more_pairs: readonly string[];
   readonly causes: readonly { readonly cause: string; readonly count: number }[];
   readonly triggers: readonly Trigger[];
+  readonly notes: readonly Note[];
   readonly list_report: ListReportView | null;
   readonly run: string | null;
 }
+
+/** Where a preview that is being worked out has got to. */
+export interface Progress {
+  readonly done: number;
+  readonly of: number;
+}
+
+/** Something a person should know of a preview or run, in one sentence. */
+export interface Note {
+  readonly code: 'given_unused' | 'stored_otherwise';
+  readonly message: string;
+  readonly count: number;
+  readonly examples: readonly string[];
+}
+
 export interface Pair {
+  readonly part: number;
   readonly field: string;
   readonly old: string | null;
   readonly new: string | null;
@@ -43,5 +62,7 @@ export interface Pair {
 
 /** Reads `PreviewRow`s; a condition on `p` follows. */
 export const selectPreviews = `
-  select p.*, p.expires_at < now() as expired, a.name as made_by_name, r.id as run
-  from tantamos.preview p join tantamos.account a on a.id = p.made_by left join tantamos.run r on r.preview = p.id`;
+  select p.*, p.expires_at < now() as expired, a.name as made_by_name, r.id as run,
+    case when p.state = 'working' and w.preview is not null then jsonb_build_object('done', w.done, 'of', w.total) end as progress
+  from tantamos.preview p join tantamos.account a on a.id = p.made_by left join tantamos.run r on r.preview = p.id
+  left join tantamos.preview_work w on w.preview = p.id`;

@@ -1,29 +1,34 @@
-import { identifier, keyOf, sql, tableOf, type CheckedSelection, type KeyRange } from '@tantamos/core';
+import { identifier, keyFields, sql, tableOf, type CheckedSelection, type KeyRange } from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** Records a statement of a preview looks at, about: enough to be quick, few enough to show progress and to cancel. */
 const aboutPerRange = 100_000;
 const mostRanges = 200;
 
-/** Cuts a type's keys into ranges of about 100,000 records; one open range where the type is small or keys are picked. */
+/**
+ * Cuts a type into ranges of its key's first field, of about 100,000 records each; one open range where the type is small
+ * or keys are picked.
+ */
 export async function keyRanges(database: Database, selection: CheckedSelection): Promise<KeyRange[]> {
   const { type, keys } = selection;
   const pieces = Math.min(mostRanges, Math.ceil(type.about / aboutPerRange));
   if (keys || pieces < 2) return [{ from: null, to: null }];
+  const first = keyFields(type)[0]!;
   const borders =
-    keyOf(type).base === 'number'
+    first.base === 'number' && type.key.length === 1
       ? await evenBorders(database, selection, pieces)
       : await knownBorders(database, selection, pieces);
   return [null, ...borders].map((from, i) => ({ from, to: borders[i] ?? null }));
 }
 
 async function evenBorders(database: Database, { type }: CheckedSelection, pieces: number): Promise<string[]> {
-  const key = identifier(keyOf(type).name);
+  const key = identifier(type.key[0]!);
   const [ends] = await database.ask<{ low: string | null; high: string | null }>(
     sql`select floor(min(${key}))::text as low, floor(max(${key}))::text as high from ${tableOf(type)}`,
   );
-  if (!ends?.low || !ends.high) return [];
-  const [low, high] = [BigInt(ends.low), BigInt(ends.high)];
+  // A key may be an infinite or no number.
+  if (!/^-?\d+$/.test(ends?.low ?? '') || !/^-?\d+$/.test(ends?.high ?? '')) return [];
+  const [low, high] = [BigInt(ends!.low!), BigInt(ends!.high!)];
   const inner = Array.from(
     { length: pieces - 1 },
     (_, i) => low + ((high - low + 1n) * BigInt(i + 1)) / BigInt(pieces),
@@ -31,11 +36,11 @@ async function evenBorders(database: Database, { type }: CheckedSelection, piece
   return [...new Set(inner.map(String))];
 }
 
-/** From the planner's histogram of the key (source: pg_stats); its bounds are real keys in their own order. */
+/** From the planner's histogram of the field (source: pg_stats); its bounds are real values in their own order. */
 async function knownBorders(database: Database, { type }: CheckedSelection, pieces: number): Promise<string[]> {
   const row = await database.one<{ bounds: string[] | null }>(
     `select histogram_bounds::text::text[] as bounds from pg_stats where schemaname = $1 and tablename = $2 and attname = $3`,
-    [type.schema, type.table, keyOf(type).name],
+    [type.schema, type.table, type.key[0]],
   );
   const bounds = row?.bounds ?? [];
   const inner = Array.from({ length: pieces - 1 }, (_, i) => bounds[Math.floor(((i + 1) * bounds.length) / pieces)]);

@@ -1,9 +1,25 @@
 import type { ListReportView } from '@tantamos/contract';
-import { fail, isOver, runVerbs, stateWords, type RunState, type RunVerb, type Totals } from '@tantamos/core';
+import {
+  fail,
+  isOver,
+  runVerbs,
+  stateWords,
+  typeNow,
+  type OrderPart,
+  type RunState,
+  type RunVerb,
+  type Totals,
+} from '@tantamos/core';
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { Person } from '../accounts/rights';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
-import type { PreviewRow } from './preview-row';
+import type { Events } from '../database/events';
+import { isWhole } from '../journal/sortable';
+import { mustStart } from './may-start';
+import type { Note } from './preview-row';
 import type { Previews } from './previews';
+import { mayUndo } from './may-undo';
 
 export interface RunRow extends Totals {
   readonly id: string;
@@ -13,9 +29,11 @@ export interface RunRow extends Totals {
   /** Runs that took this one back, newest first. */
   readonly undone_by: readonly { readonly run: string; readonly changed: number; readonly state: RunState }[];
   readonly type: string;
+  readonly parts: readonly OrderPart[];
   readonly sentence: string;
   readonly why: string | null;
   readonly list_report: ListReportView | null;
+  readonly notes: readonly Note[];
   readonly started_by: string;
   readonly started_by_name: string;
   readonly started_at: Date;
@@ -42,12 +60,17 @@ export interface StartOptions {
   readonly pace: number;
 }
 
-/** Starts runs and moves them from state to state. What the lanes do meanwhile is `Lane`'s. */
+/** How long a person's word is waited for: a pause or stop within its request, a stop before an undo; in ms. */
+const waitForRest = 2000;
+const waitForStop = 30_000;
+
+/** Starts runs and moves them from state to state. What the lanes do meanwhile is the engine's. */
 export class Runs {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
     private readonly previews: Previews,
+    private readonly events: Events,
     /** Called when there may be work for lanes. */
     private readonly wake: () => void,
   ) {}
@@ -55,7 +78,8 @@ export class Runs {
   /** Starts the one run of a preview; throws with the reason when it may not be started. Returns the run's id. */
   async start(previewId: string, account: string, options: StartOptions): Promise<string> {
     const preview = await this.previews.get(previewId);
-    await this.mayStart(preview, options);
+    const catalog = await this.catalogs.get();
+    mustStart(preview, typeNow(catalog, preview.type), options.expect);
     const runId = await this.database.transaction('read committed', async (connection) => {
       // Two starts of one preview take turns here; the second finds the run of the first.
       await connection.query('select from tantamos.preview where id = $1 for update', [previewId]);
@@ -70,10 +94,10 @@ export class Runs {
       const id =
         rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
       const split = options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter);
-      const whole = (await this.catalogs.get())
-        .type(preview.type)
-        .fields.some((f) => f.kind === 'key' && f.base === 'number');
-      await insertBatches(connection, id, previewId, preview.type, whole, split);
+      for (const [i, part] of preview.work_order.parts.entries()) {
+        const whole = isWhole(typeNow(catalog, part.of ?? part.type));
+        await insertBatches(connection, { run: id, preview: previewId, part, index: i, whole }, split);
+      }
       if (split) await connection.query('update tantamos.run set ask_before = $2 where id = $1', [id, split.border]);
       return id;
     });
@@ -94,12 +118,14 @@ export class Runs {
     );
   }
 
+  /** Told to pause, and waited for a moment until no batch is under way any more. */
   pause(id: string, account: string): Promise<RunRow> {
-    return this.say(id, 'pause', { account, reason: null });
+    return this.sayAndRest(id, 'pause', account);
   }
 
+  /** The same for good. */
   stop(id: string, account: string): Promise<RunRow> {
-    return this.say(id, 'stop', { account, reason: null });
+    return this.sayAndRest(id, 'stop', account);
   }
 
   async continue(id: string, account: string): Promise<RunRow> {
@@ -108,37 +134,44 @@ export class Runs {
     return run;
   }
 
-  /** Begins a preview that puts back what a run changed. A run still under way is stopped first. */
-  async undo(id: string, account: string, why: string | undefined): Promise<string> {
-    const run = await this.get(id);
+  /** Begins a preview that puts back what a run changed. A run still under way is stopped first, and waited for. */
+  async undo(id: string, person: Person, why: string | undefined): Promise<string> {
+    let run = await this.get(id);
+    mayUndo(person, run.parts, await this.catalogs.get());
+    if (!isOver(run.state)) {
+      if (run.state !== 'stopping') await this.say(id, 'stop', { account: person.id, reason: null });
+      this.wake();
+      run = await this.rested(id, waitForStop);
+      if (!isOver(run.state))
+        fail('wrong_state', 'The run is still ending the batches it has begun; undo it when it has stopped.');
+    }
     if (run.changed === 0) fail('nothing_to_undo', 'This run changed nothing, so there is nothing to put back.');
     const undone = run.undone_by.find((u) => u.changed >= run.changed);
     if (undone) fail('already_undone', 'This run has been undone already: everything it changed was put back.');
     const under = run.undone_by.find((u) => !isOver(u.state));
     if (under) fail('already_undone', 'An undo of this run is under way.');
-    if (!isOver(run.state)) await this.stop(id, account);
-    await this.idle(id);
-    return this.previews.beginUndo(id, await this.previews.get(run.preview), run.batches, account, why);
+    return this.previews.beginUndo(id, await this.previews.get(run.preview), person.id, why);
   }
 
   /** Says a verb to a run: one step of the state table, or `wrong_state` with the state it is in. */
   async say(id: string, verb: RunVerb, by: { account: string | null; reason: string | null }): Promise<RunRow> {
-    const { from, to } = runVerbs[verb];
     const moved = await this.database.one<{ id: string }>(
-      `update tantamos.run set state = $2, reason = $4, state_by = $5, state_at = clock_timestamp(),
-         worked_ms = worked_ms + case when state = 'running' then
-           (extract(epoch from clock_timestamp() - resumed_at) * 1000)::bigint else 0 end,
-         resumed_at = case when $2 = 'running' then clock_timestamp() end,
-         ask_before = case when $6 then null else ask_before end,
-         ended_at = case when $2 in ('finished', 'stopped') then clock_timestamp() end
-       where id = $1 and state = any($3::text[]) returning id`,
-      [id, to, from, by.reason, by.account, verb === 'continue'],
+      `update tantamos.run set state = $2::jsonb ->> state, reason = coalesce($3, case when $6 then reason end),
+         state_by = coalesce($4, case when $6 then state_by end), state_at = clock_timestamp(),
+         worked_ms = worked_ms + coalesce((extract(epoch from clock_timestamp() - resumed_at) * 1000)::bigint, 0),
+         resumed_at = case when $2::jsonb ->> state in ('running', 'pausing', 'stopping') then clock_timestamp() end,
+         ask_before = case when $5 then null else ask_before end,
+         ended_at = case when $2::jsonb ->> state in ('finished', 'stopped') then clock_timestamp() end
+       where id = $1 and $2::jsonb ? state returning id`,
+      // What a person has said stays said when the last lane is out.
+      [id, JSON.stringify(runVerbs[verb]), by.reason, by.account, verb === 'continue', verb === 'settle'],
     );
     if (!moved) {
       const run = await this.get(id);
       fail('wrong_state', `The run is ${stateWords(run.state).toLowerCase()}, so it cannot be told to ${verb}.`);
     }
     await this.keepTotals(id);
+    this.events.send(`run ${id}`);
     return this.get(id);
   }
 
@@ -152,44 +185,18 @@ export class Runs {
     );
   }
 
-  /** Waits until no lane holds a batch of the run. */
-  private async idle(id: string): Promise<void> {
-    await this.database.rows(`select from tantamos.run_batch where run = $1 and state <> 'done' for update`, [id]);
+  private async sayAndRest(id: string, verb: 'pause' | 'stop', account: string): Promise<RunRow> {
+    await this.say(id, verb, { account, reason: null });
+    this.wake();
+    return this.rested(id, waitForRest);
   }
 
-  private async mayStart(preview: PreviewRow, options: StartOptions): Promise<void> {
-    const { state, run, expired, will_change: count } = preview;
-    if (run) fail('preview_started', 'This preview has been started already; one preview starts one run.');
-    if (state === 'working') fail('not_ready', 'The preview is still being worked out.');
-    if (state === 'cancelled') fail('preview_cancelled', 'The preview was withdrawn; make it again.');
-    if (state === 'failed') fail('not_ready', `The preview could not be worked out: ${preview.trouble ?? ''}`);
-    if (expired)
-      fail(
-        'preview_expired',
-        'The preview is too old to be started; make it again to see the records as they are now.',
-      );
-    if (count === 0) fail('nothing_to_do', 'Nothing would change, so there is nothing to run.');
-    const { bounds, label } = (await this.catalogs.get()).type(preview.type);
-    const number = (n: number): string => n.toLocaleString('en-US');
-    const atMost = preview.kind === 'edit' ? preview.job.safety?.atMost : null;
-    if (atMost != null && count > atMost)
-      fail(
-        'over_limit',
-        `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`,
-      );
-    if (preview.kind === 'edit' && bounds.mostRecords !== null && count > bounds.mostRecords)
-      fail(
-        'over_limit',
-        `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`,
-      );
-    const everything = preview.kind === 'edit' && !preview.job.selection.filter?.trim() && !preview.job.selection.keys;
-    if (options.expect !== null && options.expect !== count)
-      fail('expect_mismatch', `${number(count)} will change, not ${number(options.expect)}. Nothing was changed.`);
-    if (options.expect === null && (everything || count >= bounds.typedFrom))
-      fail(
-        'expect_required',
-        `${number(count)} will change${everything ? ', which is every record of the type' : ''}: say the number to start.`,
-      );
+  /** The run when it is no longer pausing or stopping, or after `ms`. */
+  private async rested(id: string, ms: number): Promise<RunRow> {
+    for (const end = Date.now() + ms; ; await sleep(25)) {
+      const row = await this.database.one<{ state: RunState }>('select state from tantamos.run where id = $1', [id]);
+      if ((row?.state !== 'pausing' && row?.state !== 'stopping') || Date.now() > end) return this.get(id);
+    }
   }
 }
 
@@ -220,29 +227,41 @@ async function findSplit(connection: Connection, previewId: string, count: numbe
 /** One stretch a batch, in order; the batch with the border in it becomes two. A stretch with nothing to do is done. */
 async function insertBatches(
   connection: Connection,
-  runId: string,
-  previewId: string,
-  type: string,
-  whole: boolean,
+  of: { run: string; preview: string; part: OrderPart; index: number; whole: boolean },
   split: Split | null,
 ) {
   await connection.query(
-    `insert into tantamos.run_batch (run, position, batch, low, high, type, outcomes, state, finished_at, key_low, key_high)
-     select $1, s.position, s.batch, s.low, s.high, $3, o.outcomes,
+    `insert into tantamos.run_batch (run, position, part, in_order, batch, low, high, type, outcomes, made, made_as, state,
+       finished_at, key_low, key_high)
+     select $1, s.position, $7, $8, s.batch, s.low, s.high, $3, o.outcomes,
+       case when $9 then array_fill(null::text, array[s.high - s.low]) end,
+       case when $9 then array_fill(null::bigint, array[s.high - s.low]) end,
        case when tantamos.letters(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
        case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end, k.low, k.high
      from (
        select position + (cut and position > $5)::int as position, position as batch, 0 as low,
          case when cut and position = $5 then $6 else size end as high, verdicts, keys
-       from tantamos.batch cross join (select $6 > 0 as cut) c where preview = $2
+       from tantamos.batch cross join (select $6 > 0 as cut) c where preview = $2 and part = $7
        union all
-       select position + 1, position, $6, size, verdicts, keys from tantamos.batch where preview = $2 and position = $5 and $6 > 0
+       select position + 1, position, $6, size, verdicts, keys from tantamos.batch
+       where preview = $2 and part = $7 and position = $5 and $6 > 0
      ) s
      cross join lateral (select substr(s.verdicts, s.low + 1, s.high - s.low) as outcomes) o
      cross join lateral (
-       select min(tantamos.sortable(key, $4) collate "C") as low, max(tantamos.sortable(key, $4) collate "C") as high
-       from unnest(case when $4 then array[s.keys[s.low + 1], s.keys[s.high]] else s.keys[s.low + 1:s.high] end) key) k`,
-    [runId, previewId, type, whole, split?.batch ?? -1, split?.at ?? 0],
+       select case when $4 then tantamos.sortable(min(case when $4 then key::bigint end)::text, true) else min(key collate "C") end as low,
+         case when $4 then tantamos.sortable(max(case when $4 then key::bigint end)::text, true) else max(key collate "C") end as high
+       from unnest(s.keys[s.low + 1:s.high]) key) k`,
+    [
+      of.run,
+      of.preview,
+      of.part.of ?? of.part.type,
+      of.whole,
+      split?.batch ?? -1,
+      split?.at ?? 0,
+      of.index,
+      of.part.inOrder,
+      of.part.act === 'create',
+    ],
   );
 }
 
@@ -256,9 +275,10 @@ const sumBatches = `
 const liveTotals = `${sumBatches} where run_batch.run = run.id`;
 
 const selectRuns = (totals: string): string => `
-  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report, run.started_by, a.name as started_by_name,
-    run.started_at, run.ended_at, run.state, run.reason, s.name as state_by_name, run.state_at, run.at_once, run.pace,
-    run.ask_after, run.ask_before, p.batch_size, run.matched, t.*, b.*,
+  select run.id, run.preview, p.kind, p.undo_of, p.type, p.work_order -> 'parts' as parts, p.sentence, p.why, p.list_report,
+    run.notes, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
+    s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, p.batch_size, run.matched,
+    t.*, b.*,
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,
     (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state) order by u.started_at desc), '[]')
      from tantamos.run u join tantamos.preview up on up.id = u.preview

@@ -2,7 +2,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { stringify } from 'csv-stringify';
 import type { JournalRecord } from '@tantamos/contract';
-import { outcomeWords, type Catalog } from '@tantamos/core';
+import { outcomeWords, type Catalog, type WorkOrder } from '@tantamos/core';
 import type { Response } from 'express';
 import type { Database } from '../database/database';
 import { readJournal, type JournalRow, type Source, type Wanted } from '../journal/journal';
@@ -10,8 +10,7 @@ import { journalRecords } from './views';
 
 interface Export {
   readonly source: Source;
-  readonly type: string;
-  readonly fields: readonly string[];
+  readonly order: WorkOrder;
   readonly wanted: Wanted;
   readonly format: 'csv' | 'jsonl';
   readonly fileName: string;
@@ -29,29 +28,39 @@ export async function sendExport(database: Database, catalog: Catalog, res: Resp
     );
   }
   res.type('text/csv; charset=utf-8; header=present');
-  const header = ['key', 'name', 'outcome', 'cause', ...e.fields.flatMap((f) => [`${f} before`, `${f} after`])];
+  // Of several parts: whose key it is, and every field that any of them writes.
+  const several = e.order.parts.length > 1;
+  const fields = [...new Set(e.order.parts.flatMap((p) => p.writes))];
+  const header = [
+    ...(several ? ['type'] : []),
+    ...['key', 'name', 'outcome', 'cause'],
+    ...fields.flatMap((f) => [`${f} before`, `${f} after`]),
+  ];
   // Cells that a spreadsheet would take for a formula are made safe; line ends as RFC 4180 has them.
   const csv = stringify({ header: true, columns: header, record_delimiter: '\r\n', escape_formulas: true });
-  return pipeline(Readable.from(records).map(csvRow), csv, res);
+  return pipeline(Readable.from(records).map((r: JournalRecord) => [...(several ? [r.type] : []), ...csvRow(r, fields)]), csv, res);
 }
 
-function csvRow(r: JournalRecord): (string | null)[] {
+function csvRow(r: JournalRecord, fields: readonly string[]): (string | null)[] {
   return [
     r.key,
     r.name,
     outcomeWords(r.outcome),
     r.cause,
-    ...r.changes.flatMap((c) => [c.old.label ?? c.old.value, c.new.label ?? c.new.value]),
+    ...fields.flatMap((f) => {
+      const c = r.changes.find((change) => change.field === f);
+      return c ? [c.old.label ?? c.old.value, c.new.label ?? c.new.value] : [null, null];
+    }),
   ];
 }
 
 async function* namedRecords(database: Database, catalog: Catalog, e: Export): AsyncGenerator<JournalRecord> {
   let chunk: JournalRow[] = [];
-  for await (const row of readJournal(database, e.source, e.fields, e.wanted)) {
+  for await (const row of readJournal(database, e.source, e.order, e.wanted)) {
     chunk.push(row);
     if (chunk.length < 1000) continue;
-    yield* await journalRecords(database, catalog, e.type, chunk);
+    yield* await journalRecords(database, catalog, chunk);
     chunk = [];
   }
-  yield* await journalRecords(database, catalog, e.type, chunk);
+  yield* await journalRecords(database, catalog, chunk);
 }

@@ -1,9 +1,10 @@
 import type { ChangeView, JournalRecord, PreviewView, RunView, TypeSummary, TypeView } from '@tantamos/contract';
-import { isOver, needsAttention, runVerbs, type Catalog, type Field, type RecordType } from '@tantamos/core';
+import { isMoving, isOver, maySay, needsAttention, type Catalog, type Field, type RecordType } from '@tantamos/core';
 import type { Person } from '../accounts/rights';
 import { namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
 import type { PreviewRow } from '../engine/preview-row';
+import { mayStart } from '../engine/may-start';
 import type { RunRow } from '../engine/runs';
 import type { JournalRow } from '../journal/journal';
 import type { Services } from '../services';
@@ -25,18 +26,18 @@ export function typeView(t: RecordType, person: Person): TypeView {
 }
 
 export async function previewView(services: Services, p: PreviewRow, person: Person): Promise<PreviewView> {
-  const { database, catalogs, previews } = services;
+  const { database, catalogs } = services;
   const catalog = await catalogs.get();
   const type = catalog.find(p.type);
   const labels = new Labels(database, catalog);
-  const fieldOfPair = (name: string): Field | undefined => type?.fields.find((f) => f.name === name);
+  const fieldOfPair = ({ part, field }: PreviewRow['pairs'][number]): Field | undefined =>
+    catalog.find(p.work_order.parts[part]?.type ?? p.type)?.fields.find((f) => f.name === field);
   for (const pair of p.pairs) {
-    const field = fieldOfPair(pair.field);
+    const field = fieldOfPair(pair);
     if (field) [pair.old, pair.new].forEach((v) => labels.want(field, v));
   }
   await labels.load();
-  const { filter, keys, related, list, take } = p.job.selection;
-  const whole = p.kind === 'edit' && !filter?.trim() && !keys && !related && !list && !take;
+  const start = type ? mayStart(p, type) : null;
   return {
     id: p.id,
     kind: p.kind,
@@ -48,7 +49,7 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
     why: p.why,
     state: p.state,
     trouble: p.trouble,
-    progress: previews.progress(p.id),
+    progress: p.progress,
     madeBy: p.made_by_name,
     mine: p.made_by === person.id,
     madeAt: p.made_at.toISOString(),
@@ -67,12 +68,14 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
       gone: p.gone,
       not_yet: p.will_change,
     },
-    pairs: p.pairs.map((pair) => ({ ...changeView(fieldOfPair(pair.field), pair, labels), count: pair.count })),
+    pairs: p.pairs.map((pair) => ({ ...changeView(fieldOfPair(pair), pair, labels), count: pair.count })),
     morePairs: p.more_pairs,
     causes: p.causes,
     triggers: p.triggers,
     list: p.list_report,
-    expectRequired: p.will_change > 0 && (whole || p.will_change >= (type?.bounds.typedFrom ?? 0)),
+    notes: p.notes,
+    hindrance: start ? (start.hindrance?.message ?? null) : `The type “${p.type}” is no longer there.`,
+    expectRequired: start?.sayNumber != null,
     run: p.run,
   };
 }
@@ -106,6 +109,7 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
     batches: r.batches,
     batchesDone: r.batches_done,
     list: r.list_report,
+    notes: r.notes,
     totals,
     verbs: verbsFor(r),
   };
@@ -115,39 +119,30 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
 export async function journalRecords(
   database: Database,
   catalog: Catalog,
-  typeId: string,
   rows: readonly JournalRow[],
 ): Promise<JournalRecord[]> {
-  const type = catalog.find(typeId);
-  if (!type)
-    return rows.map(({ key, outcome, cause, changes }) => ({
-      key,
-      name: null,
-      outcome,
-      cause,
-      changes: changes.map((c) => changeView(undefined, c)),
-    }));
-  const fields = new Map(type.fields.map((f) => [f.name, f]));
   const labels = new Labels(database, catalog);
+  const names = new Map<string, ReadonlyMap<string, string>>();
+  const fieldOf = (row: JournalRow, name: string): Field | undefined =>
+    catalog.find(row.type)?.fields.find((f) => f.name === name);
   for (const row of rows)
     for (const change of row.changes) {
-      const field = fields.get(change.field);
+      const field = fieldOf(row, change.field);
       if (field) [change.old, change.new].forEach((v) => labels.want(field, v));
     }
-  const [names] = await Promise.all([
-    namesOf(
-      database,
-      type,
-      rows.map((r) => r.key),
-    ),
-    labels.load(),
-  ]);
-  return rows.map(({ key, outcome, cause, changes }) => ({
-    key,
-    name: names.get(key) ?? null,
-    outcome,
-    cause,
-    changes: changes.map((c) => changeView(fields.get(c.field), c, labels)),
+  for (const id of new Set(rows.map((r) => r.type))) {
+    const type = catalog.find(id);
+    const keys = rows.filter((r) => r.type === id).map((r) => r.key);
+    if (type) names.set(id, await namesOf(database, type, keys));
+  }
+  await labels.load();
+  return rows.map((row) => ({
+    type: row.type,
+    key: row.key,
+    name: names.get(row.type)?.get(row.key) ?? null,
+    outcome: row.outcome,
+    cause: row.cause,
+    changes: row.changes.map((c) => changeView(fieldOf(row, c.field), c, labels)),
   }));
 }
 
@@ -161,9 +156,9 @@ export function changeView(
 }
 
 function verbsFor(r: RunRow): RunView['verbs'] {
-  const steering = (['pause', 'continue', 'stop'] as const).filter((verb) => runVerbs[verb].from.includes(r.state));
+  const steering = (['pause', 'continue', 'stop'] as const).filter((verb) => maySay(verb, r.state));
   const undone = r.undone_by.some((u) => u.changed >= r.changed || !isOver(u.state));
-  const undo = r.changed > 0 && !undone && r.state !== 'running' && r.state !== 'queued' ? (['undo'] as const) : [];
+  const undo = r.changed > 0 && !undone && !isMoving(r.state) ? (['undo'] as const) : [];
   const left = needsAttention.some((o) => o !== 'gone' && r[o] > 0);
   const retry = isOver(r.state) && left ? (['retry'] as const) : [];
   return [...steering, ...undo, ...retry];

@@ -1,4 +1,5 @@
 import { outcomeOf, type Outcome, type RecordType } from '@tantamos/core';
+import { isWhole } from './sortable';
 import type { Database } from '../database/database';
 
 /** One run's mark on one record. */
@@ -27,7 +28,7 @@ export async function historyOf(
   key: string,
   limit: number,
 ): Promise<HistoryEntry[]> {
-  const whole = type.fields.some((f) => f.kind === 'key' && f.base === 'number');
+  const whole = isWhole(type);
   const rows = await database.rows<Row>(history, [type.id, key, whole, limit]);
   return rows.map(({ letter, fields, changes, ...entry }) => ({
     ...entry,
@@ -42,8 +43,8 @@ const history = `
        'new', case when h.altered -> v.field ? h.n::text then h.altered -> v.field ->> h.n::text else v.new[h.low + h.n] end)), '[]')
      from tantamos.batch_value v where v.preview = h.preview and v.position = h.batch) as changes
   from (
-    select s.run, s.batch, s.low, s.altered, s.n, p.kind, p.why, p.sentence, run.preview, run.started_by,
-      array(select jsonb_array_elements_text(p.plan -> 'writes')) as fields,
+    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, run.preview, run.started_by,
+      array(select jsonb_array_elements_text(p.work_order -> 'parts' -> s.part -> 'writes')) as fields,
       coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,
       coalesce(s.causes ->> s.n::text, b.causes[s.low + s.n]) as cause
     from (

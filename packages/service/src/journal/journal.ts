@@ -1,8 +1,10 @@
-import { outcomeLetters, outcomeOf, type Outcome } from '@tantamos/core';
+import { outcomeLetters, outcomeOf, type Outcome, type WorkOrder } from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** One record of a preview or run as it was frozen, and what became of it. */
 export interface JournalRow {
+  /** Of the type whose key it is: that of the record made, where one was. */
+  readonly type: string;
   readonly key: string;
   readonly outcome: Outcome;
   readonly cause: string | null;
@@ -23,12 +25,14 @@ export interface Wanted {
 
 interface StretchRow {
   readonly position: number;
+  readonly part: number;
   readonly low: number;
   readonly keys: string[];
   readonly outcomes: string;
   readonly causes: (string | null)[] | null;
   readonly run_causes: Record<string, string> | null;
   readonly altered: Record<string, Record<string, string | null>> | null;
+  readonly made: (string | null)[] | null;
   readonly values: { field: string; old: (string | null)[]; new: (string | null)[] }[];
 }
 
@@ -36,7 +40,7 @@ interface StretchRow {
 export async function* readJournal(
   database: Database,
   source: Source,
-  fields: readonly string[],
+  order: WorkOrder,
   wanted: Wanted,
 ): AsyncGenerator<JournalRow> {
   const letter = wanted.outcome === null ? null : outcomeLetters[wanted.outcome];
@@ -46,7 +50,7 @@ export async function* readJournal(
     if (!stretch) return;
     if (stretch.position !== position) place = 0;
     for (let n = place + 1; n <= stretch.outcomes.length; n++) {
-      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, fields);
+      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, order);
     }
     position = stretch.position + 1;
     place = 0;
@@ -57,27 +61,30 @@ export async function* readJournal(
 export async function journalPage(
   database: Database,
   source: Source,
-  fields: readonly string[],
+  order: WorkOrder,
   wanted: Wanted,
   limit: number,
 ) {
   const rows: JournalRow[] = [];
-  for await (const row of readJournal(database, source, fields, wanted)) {
+  for await (const row of readJournal(database, source, order, wanted)) {
     if (rows.length === limit) return { rows, next: rows.at(-1)!.mark };
     rows.push(row);
   }
   return { rows, next: null };
 }
 
-function rowAt(s: StretchRow, n: number, fields: readonly string[]): JournalRow {
-  const changes = fields.map((field) => {
+function rowAt(s: StretchRow, n: number, order: WorkOrder): JournalRow {
+  const part = order.parts[s.part]!;
+  const made = s.made?.[n - 1] ?? null;
+  const changes = part.writes.map((field) => {
     const values = s.values.find((v) => v.field === field)!;
     const stored = s.altered?.[field];
     const written = values.new[n - 1] ?? null;
     return { field, old: values.old[n - 1] ?? null, new: stored && n in stored ? stored[n]! : written };
   });
   return {
-    key: s.keys[n - 1]!,
+    type: made === null ? (part.of ?? part.type) : part.type,
+    key: made ?? s.keys[n - 1]!,
     outcome: outcomeOf(s.outcomes[n - 1]!),
     cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
     changes,
@@ -100,16 +107,16 @@ const values = `coalesce((select jsonb_agg(jsonb_build_object('field', v.field, 
     from tantamos.batch_value v where v.preview = s.preview and v.position = s.batch), '[]') as values`;
 
 const nextOfPreview = `
-  select s.position, 0 as low, s.keys, s.outcomes, s.causes, null as run_causes, null as altered, ${values}
+  select s.position, s.part, 0 as low, s.keys, s.outcomes, s.causes, null as run_causes, null as altered, null as made, ${values}
   from (
-    select preview, position, position as batch, 0 as low, size as high, keys, verdicts as outcomes, causes
+    select preview, position, part, position as batch, 0 as low, size as high, keys, verdicts as outcomes, causes
     from tantamos.batch where preview = $1 and position >= $2 and ($3::text is null or strpos(verdicts, $3) > 0)
     order by position limit 1) s`;
 
 const nextOfRun = `
-  select s.position, s.low, s.keys, s.outcomes, s.causes, s.run_causes, s.altered, ${values}
+  select s.position, s.part, s.low, s.keys, s.outcomes, s.causes, s.run_causes, s.altered, s.made, ${values}
   from (
-    select b.preview, r.position, r.batch, r.low, r.high, b.keys[r.low + 1:r.high] as keys, r.outcomes,
+    select b.preview, r.position, r.part, r.batch, r.low, r.high, r.made, b.keys[r.low + 1:r.high] as keys, r.outcomes,
       b.causes[r.low + 1:r.high] as causes, r.causes as run_causes, r.altered
     from tantamos.run_batch r join tantamos.run on run.id = r.run
     join tantamos.batch b on b.preview = run.preview and b.position = r.batch

@@ -3,7 +3,9 @@ import {
   fail,
   identifier,
   join,
-  keyOf,
+  hasKey,
+  keyFields,
+  keyText,
   pathText,
   piecesOf,
   raw,
@@ -126,8 +128,8 @@ function numbered(pieces: readonly Piece[]) {
 
 function fieldsOf(catalog: Catalog, { type: id, fields }: Target): Fields {
   const type = catalog.type(id);
-  keyOf(type);
-  const names = fields.length > 0 ? fields : [type.key!];
+  keyFields(type);
+  const names = fields.length > 0 ? fields : type.key.slice(0, 1);
   const paths = names.map((f, i) => within(`fields[${i}]`, () => resolveColumn(catalog, type, f)));
   for (const path of paths)
     if (!['text', 'number', 'uuid', 'date'].includes(path.field.base) || path.field.refersTo)
@@ -141,7 +143,7 @@ function matchType(list: string, type: RecordType, paths: readonly FieldPath[], 
     byLetters(fitting(path, entries)).map(({ fits, plain }) => {
       const scope = new Scope(type);
       const column = scope.column(path);
-      return sql`select e.n as entry, ${scope.key()}::text as key, ${value(pathText(path))}::text as field, ${raw(String(i))} as place
+      return sql`select e.n as entry, ${keyText(scope.keys())} as key, ${value(pathText(path))}::text as field, ${raw(String(i))} as place
         from ${scope.from()} join unnest(${value(fits.map((e) => e.n))}::int[], ${value(fits.map((e) => e.key))}::text[]) e(n, said)
           on ${comparison(path, column, isName(path, type), plain)}`;
     }),
@@ -197,7 +199,7 @@ async function lookElsewhere(
   const places = new Map<number, { type: string; field: string }>();
   const said = sql`unnest(${value(unknown.map((e) => e.n))}::int[], ${value(unknown.map((e) => e.key))}::text[]) e(n, said)`;
   for (const type of catalog.types) {
-    if (type.hidden || type.key === null) continue;
+    if (type.hidden || !hasKey(type)) continue;
     const asked = wanted.filter((w) => w.type.id === type.id).flatMap((w) => w.paths.map(pathText));
     const codes = type.fields.filter(
       (f) => !f.hidden && !asked.includes(f.name) && (f.base === 'text' || f.base === 'uuid') && f.unique,
@@ -214,7 +216,7 @@ async function lookElsewhere(
   for (const e of unknown) {
     const type = catalog.types.find((t) => t.id.toLowerCase() === e.ofType);
     if (type && !wanted.some((w) => w.type.id === type.id))
-      places.set(e.n, { type: type.id, field: type.key ?? 'key' });
+      places.set(e.n, { type: type.id, field: type.key[0] ?? 'key' });
   }
   await connection.query(
     `update tantamos.list_entry e set elsewhere = p.place

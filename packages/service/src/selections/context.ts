@@ -10,6 +10,7 @@ import {
   type Catalog,
   type CheckedSelection,
   type Context,
+  type Env,
   type Selection,
 } from '@tantamos/core';
 import type { Person } from '../accounts/rights';
@@ -31,7 +32,7 @@ interface Saved {
 export async function loadContext(
   database: Database,
   catalog: Catalog,
-  timeZone: string,
+  env: Env,
   person: Person,
   selections: readonly Selection[],
 ): Promise<Context> {
@@ -58,7 +59,7 @@ export async function loadContext(
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
-    env: { timeZone, now: BigInt(Date.now()) * 1000n },
+    env,
     me: person.name,
     selected(name, span) {
       const row = saved.get(name.toLowerCase());

@@ -163,7 +163,7 @@ export class SavedSelections {
   private async bound(person: Person, saving: Saving): Promise<Selection> {
     const { said } = saving;
     await this.compiler.selection(person, said);
-    const { catalog, context } = await this.compiler.context(person, said);
+    const { catalog, context } = await this.compiler.context(person, [said]);
     for (let wanted = names(said), seen = new Set<string>(); wanted.length > 0;) {
       if (wanted.includes(saving.name.toLowerCase()))
         fail('circle', `The selection “${clip(saving.name)}” would rest on itself.`, { where: 'filter' });

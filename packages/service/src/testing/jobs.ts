@@ -1,4 +1,5 @@
 import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import { isMoving } from '@tantamos/core';
 import { AnswerError, type Client } from '../../../client/src';
 
 /** The job of the guide: drafts of one person in the north valley, to be confirmed. 200 match, 191 will change. */
@@ -34,7 +35,7 @@ export async function ran(
 }
 
 export async function rested(client: Client, runId: string): Promise<RunView> {
-  for await (const run of client.watchRun(runId)) if (run.state !== 'running' && run.state !== 'queued') return run;
+  for await (const run of client.watchRun(runId)) if (!isMoving(run.state)) return run;
   return client.run(runId);
 }
 

@@ -87,6 +87,11 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
       return new Interval(tree.from ? go(tree.from) : openEnd, tree.to ? go(tree.to) : openEnd);
     case 'children':
       return children(tree, record, env);
+    case 'planned':
+      return go(tree.operand);
+    case 'place':
+      // One record alone has no place among others.
+      return null;
     case 'selected':
       return record.selected(tree);
   }

@@ -1,15 +1,14 @@
 import type { DraftBody, SampleBody, SampleView } from '@tantamos/contract';
 import {
   countRecords,
-  countVerdicts,
   jobSentence,
   outcomeOf,
   ProblemError,
-  sampleRows,
   type CheckedJob,
   type Job,
   type Problem,
 } from '@tantamos/core';
+import { countVerdicts, sampleRows } from '../../engine/statements/sample';
 import { asProblem } from '../../database/problems';
 import type { Person } from '../../accounts/rights';
 import type { Services } from '../../services';
@@ -46,7 +45,7 @@ export const sample: Handler<SampleBody> = async ({ services, person, body, res 
     } satisfies SampleView;
   }
   const verdicts = await database
-    .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job, catalog), longestCount, given)
+    .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job), longestCount, given)
     .catch(asProblem);
   const of = (outcome: string): number => verdicts.find((v) => outcomeOf(v.verdict) === outcome)?.count ?? 0;
   const dropped = new Set(job.selection.drop);
@@ -55,7 +54,7 @@ export const sample: Handler<SampleBody> = async ({ services, person, body, res 
   const rows =
     inSight.length > 0
       ? await database
-          .askWithin<Record<string, string | null>>(sampleRows(compiled.job, catalog, inSight), longestCount, given)
+          .askWithin<Record<string, string | null>>(sampleRows(compiled.job, inSight), longestCount, given)
           .catch(asProblem)
       : [];
   const matched = verdicts.reduce((sum, v) => sum + v.count, 0);
@@ -66,7 +65,6 @@ export const sample: Handler<SampleBody> = async ({ services, person, body, res 
     rows: await journalRecords(
       database,
       catalog,
-      selection.type.id,
       rows.map((r) => journalRow(r, compiled.job)),
     ),
     problems: [],
@@ -105,12 +103,13 @@ async function tryCompile(
 
 function journalRow(row: Record<string, string | null>, job: CheckedJob) {
   return {
+    type: job.selection.type.id,
     key: row.key!,
     outcome: outcomeOf(row.verdict!),
     cause: row.cause ?? null,
     mark: '',
-    changes: job.assignments.map((a, i) => ({
-      field: a.field.name,
+    changes: job.changes.map((c, i) => ({
+      field: c.field.name,
       old: row[`old_${i + 1}`] ?? null,
       new: row[`new_${i + 1}`] ?? null,
     })),

@@ -31,7 +31,7 @@ export const preview: Handler = async ({ services, person, params }) =>
 
 export const previewEvents: Handler = async ({ services, person, params, req, res }) => {
   const look = async () => previewView(services, await services.previews.get(params.id!), person);
-  await sendEvents(req, res, look, (p) => p.state !== 'working');
+  await sendEvents(req, res, { events: services.events, topic: `preview ${params.id!}`, look, isLast: (p) => p.state !== 'working' });
   return sent;
 };
 
@@ -62,14 +62,13 @@ export async function sendJournal(call: Call<never, JournalQuery>, p: PreviewRow
   if (query.format === 'csv' || query.format === 'jsonl') {
     await sendExport(database, catalog, res, {
       source,
-      type: p.type,
-      fields: p.plan.writes,
+      order: p.work_order,
       wanted,
       format: query.format,
       fileName,
     });
     return sent;
   }
-  const { rows, next } = await journalPage(database, source, p.plan.writes, wanted, query.limit ?? 50);
-  return { records: await journalRecords(database, catalog, p.type, rows), next };
+  const { rows, next } = await journalPage(database, source, p.work_order, wanted, query.limit ?? 50);
+  return { records: await journalRecords(database, catalog, rows), next };
 }

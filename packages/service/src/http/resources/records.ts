@@ -1,11 +1,13 @@
 import type { FindBody, Found, HistoryView, LookedUp, LookupQuery, PointerView, RecordView } from '@tantamos/contract';
 import {
-  canonical,
+  canonicalKey,
   countRecords,
   fail,
   findPage,
   identifier,
-  keyOf,
+  hasKey,
+  keyField,
+  keyFields,
   ProblemError,
   raw,
   relationsOf,
@@ -65,7 +67,7 @@ export const history: Handler = async ({ services, person, params }) => {
 
 export const lookup: Handler<never, LookupQuery> = async ({ services, person, params, query, res }) => {
   const type = await seenType(services, person, params.type!);
-  keyOf(type);
+  keyFields(type);
   return (await lookUpNames(services.database, type, query.q ?? '', query.limit ?? 20, gone(res))) satisfies LookedUp[];
 };
 
@@ -75,7 +77,7 @@ export const pointers: Handler = async ({ services, person, params, res }) => {
   const catalog = await services.catalogs.get();
   const relations = relationsOf(catalog, type);
   if (relations.length === 0) return [];
-  const at = sql`${value(key)}::text::${raw(keyOf(type).dbType)}`;
+  const at = sql`${value(key)}::text::${raw(keyField(type).dbType)}`;
   const counts = relations.map(
     ({ child, field }, i) =>
       sql`select ${raw(String(i))} as i, count(*) as n from ${tableOf(child)} where ${identifier(field.name)} = ${at}`,
@@ -99,11 +101,9 @@ async function typeAndKey(
   params: Record<string, string>,
 ): Promise<{ type: RecordType; key: string }> {
   const type = await seenType(services, person, params.type!);
-  const field = keyOf(type);
+  keyFields(type);
   try {
-    const key = canonical(field.base, params.key!, field.label);
-    if (field.base === 'number' && !/^-?\d{1,18}$/.test(key)) fail('bad_value', 'not whole');
-    return { type, key };
+    return { type, key: canonicalKey(type, params.key!) };
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     return fail('not_found', `${type.label}: there is no record with this key.`);
@@ -142,7 +142,7 @@ async function findRecords(
       key: row.key ?? null,
       values: paths.map((p, i) => labels.show(p.field, row[`c${i + 1}`] ?? null)),
     })),
-    next: rows.length > limit && last && type.key !== null ? mark(last) : null,
+    next: rows.length > limit && last && hasKey(type) ? mark(last) : null,
     numberReturned: shown.length,
     numberMatched: counted ? (counted[0]?.count ?? 0) : null,
   };

@@ -37,12 +37,12 @@ export const startRun: Handler<StartRunBody> = async ({ services, person, body }
 export const run: Handler = async ({ services, params }) => runView(services, await services.runs.get(params.id!));
 
 export const runEvents: Handler = async ({ services, params, req, res }) => {
-  await sendEvents(
-    req,
-    res,
-    async () => runView(services, await services.runs.get(params.id!)),
-    (r) => isOver(r.state),
-  );
+  await sendEvents(req, res, {
+    events: services.events,
+    topic: `run ${params.id!}`,
+    look: async () => runView(services, await services.runs.get(params.id!)),
+    isLast: (r) => isOver(r.state),
+  });
   return sent;
 };
 
@@ -76,9 +76,8 @@ async function steer({ services, person, params }: Call, verb: 'pause' | 'contin
 
 export const undoRun: Handler<UndoBody> = async ({ services, person, params, body }) => {
   const r = await services.runs.get(params.id!);
-  mustBeAllowed(person, { act: 'undo' });
   if (!isOver(r.state)) mustBeAllowed(person, { act: 'steer run', owner: r.started_by });
-  return settledView({ services, person }, await services.runs.undo(r.id, person.id, body.why));
+  return settledView({ services, person }, await services.runs.undo(r.id, person, body.why));
 };
 
 export const retryRun: Handler<RetryBody> = async ({ services, person, params, body }) => {
@@ -89,14 +88,14 @@ export const retryRun: Handler<RetryBody> = async ({ services, person, params, b
   const outcomes: Outcome[] = body.outcomes ?? ['edited_since', 'refused', 'in_use', 'not_yet'];
   const keys: string[] = [];
   for (const outcome of outcomes)
-    for await (const row of readJournal(services.database, { run: r.id }, [], { outcome, after: null })) {
+    for await (const row of readJournal(services.database, { run: r.id }, p.work_order, { outcome, after: null })) {
       keys.push(row.key);
       if (keys.length > mostRetried)
         fail('over_limit', `More than ${mostRetried} records were left; preview the job itself again.`);
     }
   if (keys.length === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
   if (p.kind === 'undo')
-    return settledView({ services, person }, await services.runs.undo(r.undo_of!, person.id, p.why ?? undefined));
+    return settledView({ services, person }, await services.runs.undo(r.undo_of!, person, p.why ?? undefined));
   const job = { ...p.job, selection: { type: p.job.selection.type, keys }, why: p.why ?? undefined };
   return settledView({ services, person }, await services.previews.begin(job, person));
 };

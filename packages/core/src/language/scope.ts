@@ -1,0 +1,167 @@
+import type { RecordType } from '../catalog/catalog';
+import { hasKey, keyColumns, keyRow } from '../catalog/key';
+import { identifier, join, raw, sql, type Sql } from '../sql/sql';
+import type { FieldPath } from './checked';
+import type { Env } from './functions/entry';
+
+/**
+ * What an earlier part of the same order will have made of the records of a type: a table with the key's fields as
+ * `k1`, `k2`… and, unless the part deletes, the values written as `w1`, `w2`… of `fields`.
+ */
+export interface Planned {
+  readonly type: RecordType;
+  readonly table: Sql;
+  /** Null where these records will be gone. */
+  readonly fields: readonly string[] | null;
+}
+
+interface Shared {
+  made: number;
+}
+
+/** The table aliases of one statement: `r` for the record, others for each path prefix that is joined. */
+export class Scope {
+  private readonly aliases = new Map<string, Sql>();
+  /** Left joins in the order they were asked for: each may rest on those before it. */
+  private readonly joinsMade: Sql[] = [];
+  private places: Readonly<Record<'number' | 'size', Sql>> | undefined;
+  readonly root: Sql;
+
+  constructor(
+    readonly type: RecordType,
+    readonly env: Env = { timeZone: 'UTC', now: 0n },
+    private readonly planned: readonly Planned[] = [],
+    private readonly shared: Shared = { made: 0 },
+    private isPlanned = false,
+  ) {
+    this.root = this.shared.made === 0 ? raw('r') : raw(`c${this.shared.made}`);
+    this.shared.made++;
+  }
+
+  /** A scope for a statement inside this one, whose aliases do not meet these. */
+  inner(type: RecordType): Scope {
+    return new Scope(type, this.env, this.planned, this.shared, this.isPlanned);
+  }
+
+  /** What is asked for during `work` is as the order's earlier parts will have left it. */
+  asPlanned<T>(work: () => T): T {
+    const before = this.isPlanned;
+    this.isPlanned = true;
+    try {
+      return work();
+    } finally {
+      this.isPlanned = before;
+    }
+  }
+
+  /** The record's key: a column, or a row of them. */
+  key(): Sql {
+    return keyRow(this.type, this.root);
+  }
+
+  /** The columns of the record's key. */
+  keys(): readonly Sql[] {
+    return keyColumns(this.type, this.root);
+  }
+
+  /** A field of the record itself. */
+  own(field: string): Sql {
+    return this.cell(this.root, this.type, field);
+  }
+
+  /** Says where a record's place in its order is found, for the time that places are worked out. */
+  placed(number: Sql, size: Sql): void {
+    this.places = { number, size };
+  }
+
+  place(what: 'number' | 'size'): Sql {
+    if (!this.places) throw new Error('There is no order here, so no place in it.');
+    return this.places[what];
+  }
+
+  /** The column a path ends in; joins what it passes through, once per prefix. */
+  column(path: FieldPath): Sql {
+    const { alias, type } = this.reach(path);
+    return this.cell(alias, type, path.field.name);
+  }
+
+  /** The record that holds a path's last field, joined. */
+  reach(path: FieldPath): { readonly alias: Sql; readonly type: RecordType } {
+    let here = { alias: this.root, type: this.type };
+    let prefix = this.isPlanned ? '!' : '';
+    for (const step of path.through) {
+      prefix += `.${step.field.name}`;
+      let alias = this.aliases.get(prefix);
+      if (!alias) {
+        const from = this.cell(here.alias, here.type, step.field.name);
+        alias = raw(`j${this.shared.made++}`);
+        const on = sql`${alias}.${identifier(step.type.key[0]!)} = ${from}`;
+        this.joinsMade.push(
+          sql` left join ${tableOf(step.type)} ${alias} on ${join([on, ...this.standing(alias, step.type)], ' and ')}`,
+        );
+        this.aliases.set(prefix, alias);
+      }
+      here = { alias, type: step.type };
+    }
+    return here;
+  }
+
+  /** Joins a table that has at most one row a record; `on` gets its alias. Returns the alias. */
+  joined(table: Sql, on: (alias: Sql) => Sql): Sql {
+    const alias = raw(`f${this.shared.made++}`);
+    this.joinsMade.push(sql` left join ${table} ${alias} on ${on(alias)}`);
+    return alias;
+  }
+
+  /** `table r left join …`, to be asked for after every column has been. */
+  from(): Sql {
+    return sql`${tableOf(this.type)} ${this.root}${this.joins()}`;
+  }
+
+  /** The left joins alone. */
+  joins(): Sql {
+    return join(this.joinsMade, '');
+  }
+
+  /** Conditions under which the record at `alias` will still be there. */
+  standing(alias: Sql = this.root, type: RecordType = this.type): readonly Sql[] {
+    if (!this.isPlanned || !hasKey(type)) return [];
+    return this.planned
+      .filter((p) => p.fields === null && p.type.id === type.id)
+      .map((p) => sql`not exists (select from ${p.table} gone where ${sameKey(raw('gone'), alias, type)})`);
+  }
+
+  private cell(alias: Sql, type: RecordType, field: string): Sql {
+    const own = sql`${alias}.${identifier(field)}`;
+    if (!this.isPlanned) return own;
+    const writers = this.planned.filter((p) => p.type.id === type.id && p.fields?.includes(field));
+    if (writers.length === 0) return own;
+    // The last part that writes it decides.
+    const cases = writers.reverse().map((p) => {
+      const w = this.plannedAlias(alias, p);
+      return sql`when ${w}.k1 is not null then ${w}.${raw(`w${p.fields!.indexOf(field) + 1}`)}`;
+    });
+    return sql`(case ${join(cases, ' ')} else ${own} end)`;
+  }
+
+  private plannedAlias(of: Sql, p: Planned): Sql {
+    const name = `${of.pieces.join('')} ${p.table.pieces.join('')}`;
+    const known = this.aliases.get(name);
+    if (known) return known;
+    const alias = this.joined(p.table, (a) => sameKey(a, of, p.type));
+    this.aliases.set(name, alias);
+    return alias;
+  }
+}
+
+/** A planned record's key is that of the record at an alias. */
+function sameKey(planned: Sql, alias: Sql, type: RecordType): Sql {
+  return join(
+    keyColumns(type, alias).map((c, i) => sql`${planned}.${raw(`k${i + 1}`)} = ${c}`),
+    ' and ',
+  );
+}
+
+export function tableOf(type: RecordType): Sql {
+  return identifier(type.schema, type.table);
+}

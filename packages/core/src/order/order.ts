@@ -1,0 +1,206 @@
+import type { Catalog, Field, RecordType } from '../catalog/catalog';
+import { hasKey } from '../catalog/key';
+import { treesOf, type Change } from '../edits/change';
+import type { CheckedJob } from '../job/job';
+import { walkOwn, type Checked, type FieldPath } from '../language/checked';
+import type { Env } from '../language/functions/entry';
+import { freezeTree, thawTree, typeNow, type FrozenTree } from '../language/frozen';
+import type { CheckedSelection } from '../selection/selection';
+
+// A work order: what a preview has worked out, and all that a run needs to know. Its records, signatures and values are
+// rows of the control tables; what they mean stands here, as JSON.
+
+/** The version of the frozen form: of this JSON, and of what stands in the tables. */
+export const frozenForm = 1;
+
+export type Act = 'update' | 'create' | 'delete';
+
+export interface WorkOrder {
+  readonly form: typeof frozenForm;
+  /** The time its expressions mean; the moment in microseconds, as text. */
+  readonly env: { readonly timeZone: string; readonly now: string };
+  /** All records of a part are done before the next begins. */
+  readonly parts: readonly OrderPart[];
+}
+
+export interface OrderPart {
+  readonly id: string;
+  readonly act: Act;
+  /** The type whose records are changed, made or removed. */
+  readonly type: string;
+  /** The type whose keys are frozen: `type`, or that of the records for which others are made; null where for none. */
+  readonly of: string | null;
+  /** What goes into a record's signature: bound trees over `of`. */
+  readonly reads: readonly FrozenTree[];
+  /** Fields whose values are frozen, in order. */
+  readonly writes: readonly string[];
+  /** Records read others of this part: readers go before what they read, one batch after another. */
+  readonly inOrder: boolean;
+  /** What is made or removed with each record, in its transaction. */
+  readonly along: readonly Along[];
+}
+
+export interface Along extends Pick<OrderPart, 'id' | 'act' | 'type' | 'writes'> {
+  /** The field that points at the record: of the records made or, for a removal, of those removed or set blank. */
+  readonly by: string;
+  /** Whose `along` this is: the part's record, or another entry's record (by its place in the list). */
+  readonly under: number | null;
+  /** Made for records that were already right too. */
+  readonly alsoRight: boolean;
+}
+
+/** What is to be frozen: parts with their trees checked and bound. */
+export interface CheckedPart {
+  readonly id: string;
+  readonly act: Act;
+  readonly type: RecordType;
+  /** Which records; for a create, those for which one is made each. */
+  readonly selection: CheckedSelection;
+  /** Over the records of the selection; their fields are those of `type`. */
+  readonly changes: readonly Change[];
+  readonly along: readonly CheckedAlong[];
+}
+
+/** A record made for each record of a part: `changes` are over the part's record, its fields those of `type`. */
+export interface CheckedAlong {
+  readonly id: string;
+  readonly type: RecordType;
+  readonly by: Field;
+  readonly changes: readonly Change[];
+  readonly alsoRight: boolean;
+}
+
+/** A job of one selection and its edits as an order of one part. */
+export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
+  const { selection, changes } = job;
+  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, along: [] }];
+}
+
+export function orderOf(parts: readonly CheckedPart[]): WorkOrder {
+  const { timeZone, now } = parts[0]!.selection.env;
+  return { form: frozenForm, env: { timeZone, now: String(now) }, parts: parts.map(partOf) };
+}
+
+export function envOf({ env }: WorkOrder): Env {
+  return { timeZone: env.timeZone, now: BigInt(env.now) };
+}
+
+/** Fields of a type whose values can be written back when a record is made again. */
+export function wholeRecord(type: RecordType): readonly Field[] {
+  return type.fields.filter((f) => !f.generated);
+}
+
+function partOf(part: CheckedPart): OrderPart {
+  const { id, act, type, selection, changes } = part;
+  const reads = readsOf(part);
+  const writes = act === 'delete' ? wholeRecord(type).map((f) => f.name) : changes.map((c) => c.field.name);
+  return {
+    id,
+    act,
+    type: type.id,
+    of: selection.type.id,
+    reads: reads.map(freezeTree),
+    writes,
+    inOrder: act === 'update' && readsItsOwn(type, reads, writes),
+    along: part.along.map((a) => ({
+      id: a.id,
+      act: 'create',
+      type: a.type.id,
+      writes: [a.by.name, ...a.changes.map((c) => c.field.name)],
+      by: a.by.name,
+      under: null,
+      alsoRight: a.alsoRight,
+    })),
+  };
+}
+
+/** Every value that a part reads or will write for a record: each as a tree, each once. */
+export function readsOf(part: CheckedPart): readonly Checked[] {
+  const { act, type, selection } = part;
+  const source = selection.type;
+  const found = new Map<string, Checked>();
+  const add = (tree: Checked): void => void found.set(JSON.stringify(freezeTree(tree)), tree);
+  const addPath = (path: FieldPath): void => {
+    path.through.forEach((step, i) =>
+      add({ kind: 'field', at: { through: path.through.slice(0, i), type: step.from, field: step.field } }),
+    );
+    add({ kind: 'field', at: path });
+  };
+  const addField = (name: string): void => {
+    const field = source.fields.find((f) => f.name === name);
+    if (field) add({ kind: 'field', at: { through: [], type: source, field } });
+  };
+  const addTree = (tree: Checked): void =>
+    walkOwn(tree, (node) => {
+      if (node.kind === 'field') addPath(node.at);
+      if (node.kind === 'children') add(node);
+      if (node.kind !== 'selected') return;
+      if (node.key) addPath(node.key);
+      // What the saved selection asks of the record itself is read too.
+      else if (node.selection.condition) addTree(node.selection.condition);
+    });
+  if (act === 'delete') source.fields.forEach((f) => addField(f.name));
+  if (act === 'create') source.key.forEach(addField);
+  if (selection.condition) addTree(selection.condition);
+  for (const change of [...part.changes, ...part.along.flatMap((a) => a.changes)]) treesOf(change).forEach(addTree);
+  if (act === 'update') {
+    const writes = part.changes.map((c) => c.field.name);
+    writes.forEach(addField);
+    for (const rule of rulesTouched(type, writes)) rule.fields.forEach(addField);
+  }
+  return [...found.values()];
+}
+
+export function thawReads(part: OrderPart, catalog: Catalog): readonly Checked[] {
+  return part.reads.map((tree) => thawTree(tree, catalog));
+}
+
+/** The rules that the database will check again when these fields are written. */
+export function rulesTouched(type: RecordType, writes: readonly string[]) {
+  return type.rules.filter((rule) => !rule.holdsForAll || rule.fields.some((f) => writes.includes(f)));
+}
+
+/** Do records read what the part writes on others of the same type? */
+function readsItsOwn(type: RecordType, reads: readonly Checked[], writes: readonly string[]): boolean {
+  return hasKey(type) && reads.some((tree) => othersRead(tree, type, writes).length > 0);
+}
+
+/** A way from a record to others of the type whose written fields it reads. */
+export type OtherRead =
+  | { readonly by: 'path'; readonly path: FieldPath }
+  | { readonly by: 'children'; readonly tree: Extract<Checked, { kind: 'children' }>; readonly path: FieldPath | null };
+
+/**
+ * Where a tree reads fields in `writes` of other records of `type`: the path up to such a record (its last field is the
+ * one read), or its children, or what these reach.
+ */
+export function othersRead(tree: Checked, type: RecordType, writes: readonly string[]): readonly OtherRead[] {
+  if (tree.kind === 'field') return pathsTo(tree.at, type, writes).map((path) => ({ by: 'path', path }));
+  if (tree.kind !== 'children') return [];
+  const found: OtherRead[] = [];
+  const inside: Checked[] = [tree.value, tree.condition].filter((t) => t !== null);
+  const own = new Set([tree.relation.field.name]);
+  for (const part of inside)
+    walkOwn(part, (node) => {
+      if (node.kind !== 'field') return;
+      own.add(node.at.through[0]?.field.name ?? node.at.field.name);
+      for (const path of pathsTo(node.at, type, writes)) found.push({ by: 'children', tree, path });
+    });
+  if (tree.relation.child.id === type.id && [...own].some((f) => writes.includes(f)))
+    found.push({ by: 'children', tree, path: null });
+  return found;
+}
+
+/** The beginnings of a path, each one step or more long, that end in a written field of the type. */
+function pathsTo(path: FieldPath, type: RecordType, writes: readonly string[]): FieldPath[] {
+  return path.through.flatMap((step, i) => {
+    const next = path.through[i + 1]?.field ?? path.field;
+    const through = path.through.slice(0, i + 1);
+    return step.type.id === type.id && writes.includes(next.name) ? [{ through, type: step.type, field: next }] : [];
+  });
+}
+
+/** The type of a part's frozen keys; null where they are none's. */
+export function sourceOf(part: OrderPart, catalog: Catalog): RecordType | null {
+  return part.of === null ? null : typeNow(catalog, part.of);
+}

@@ -1,0 +1,83 @@
+import type { Client } from 'pg';
+import type { Logger } from 'pino';
+import type { Database } from './database';
+
+const channel = 'tantamos';
+const reconnectAfter = 500;
+/** News of one thing are sent this often at most, in ms. */
+const sendEvery = 200;
+
+/** What news are about. */
+export type Topic = `run ${string}` | `preview ${string}`;
+
+/**
+ * News between all processes on one database, by its own LISTEN and NOTIFY: whoever watches a run hears of it, whichever
+ * process carries it out. News say only that there is something to look at; what was missed while a connection was lost
+ * is made up for by telling everybody to look.
+ */
+export class Events {
+  private readonly listeners = new Map<Topic, Set<() => void>>();
+  private readonly waiting = new Map<Topic, NodeJS.Timeout>();
+  private readonly unsent = new Set<Topic>();
+  private client: Client | undefined;
+  private closed = false;
+
+  constructor(
+    private readonly database: Database,
+    private readonly log: Logger,
+  ) {}
+
+  async start(): Promise<void> {
+    try {
+      const client = await this.database.listener();
+      if (this.closed) return await client.end();
+      this.client = client;
+      client.on('error', () => {});
+      client.on('end', () => this.lost(client));
+      client.on('notification', (n) => this.tell(n.payload as Topic));
+      await client.query(`listen ${channel}`);
+      for (const topic of [...this.listeners.keys()]) this.tell(topic);
+    } catch (error) {
+      this.log.warn({ err: error }, 'not listening for news');
+      this.lost(this.client);
+    }
+  }
+
+  /** Calls `listener` whenever there is news; returns how to stop that. */
+  on(topic: Topic, listener: () => void): () => void {
+    const all = this.listeners.get(topic) ?? new Set();
+    this.listeners.set(topic, all.add(listener));
+    return () => {
+      all.delete(listener);
+      if (all.size === 0) this.listeners.delete(topic);
+    };
+  }
+
+  /** Tells everybody, at once or soon: many news in a short time are one. */
+  send(topic: Topic): void {
+    if (this.waiting.has(topic)) return void this.unsent.add(topic);
+    void this.database.rows('select pg_notify($1, $2)', [channel, topic]).catch(() => {});
+    const timer = setTimeout(() => {
+      this.waiting.delete(topic);
+      if (this.unsent.delete(topic) && !this.closed) this.send(topic);
+    }, sendEvery);
+    this.waiting.set(topic, timer);
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    for (const timer of this.waiting.values()) clearTimeout(timer);
+    await this.client?.end().catch(() => {});
+  }
+
+  private tell(topic: Topic): void {
+    for (const listener of [...(this.listeners.get(topic) ?? [])]) listener();
+  }
+
+  private lost(client: Client | undefined): void {
+    if (this.closed || this.client !== client) return;
+    this.client = undefined;
+    client?.end().catch(() => {});
+    setTimeout(() => void this.start(), reconnectAfter).unref();
+  }
+}

@@ -1,0 +1,231 @@
+import {
+  frozenForm,
+  raw,
+  sql,
+  thawReads,
+  typeNow,
+  envOf,
+  value,
+  wholeRecord,
+  type Catalog,
+  type CheckedPart,
+  type OrderPart,
+  type Planned,
+  type RecordType,
+  type Sql,
+  type WorkOrder,
+} from '@tantamos/core';
+import { askOn, type Connection, type Database } from '../database/database';
+import { PairCounts } from './pair-counts';
+import { keyRanges } from './ranges';
+import { freezeRows } from './statements/freeze';
+import { readsWithin } from './statements/in-order';
+import { chosenRows, everything, needsChoosing, partRows, plannedRows } from './statements/rows';
+import { undoRows } from './statements/undo';
+
+/** What a preview is to freeze, and into what. */
+export interface Freezing {
+  readonly previewId: string;
+  readonly batchSize: number;
+  /** Called as pieces are done; throws to give up. */
+  progress(done: number, of: number): void;
+}
+
+export interface Frozen {
+  readonly batches: number;
+  readonly pairs: PairCounts;
+}
+
+/** Records that one statement looks at, about. */
+const aboutPerPiece = 100_000;
+/** Waves of readers and read that are told apart; deeper chains are not changed in one go. */
+const mostWaves = 2000;
+
+/**
+ * Works out the parts of an order one after another and freezes them, in the caller's transaction, under one snapshot.
+ * What is worked out over a whole selection (places, samples, relatives, lists, an order of writing) stands in temporary
+ * tables with the keys in columns of their own, so that joining it piece by piece is quick; they end with the transaction.
+ */
+export class Freezer {
+  private batches = 0;
+  private readonly pairs = new PairCounts();
+  private readonly planned: Planned[] = [];
+
+  constructor(
+    private readonly database: Database,
+    private readonly connection: Connection,
+    private readonly freezing: Freezing,
+  ) {}
+
+  async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
+    for (const [i, part] of parts.entries()) {
+      const frozen = order.parts[i]!;
+      if (frozen.inOrder) await this.settled(part, frozen, i);
+      else if (needsChoosing(part)) await this.chosen(part, frozen, i);
+      else await this.ranged(part, frozen, i);
+      if (i < parts.length - 1) await this.plan(part, frozen, i);
+    }
+    return { batches: this.batches, pairs: this.pairs };
+  }
+
+  /** Freezes what takes a run back, from its parts and what takes each back. */
+  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog): Promise<Frozen> {
+    const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
+      `select part, min(position) as low, max(position) + 1 as high from tantamos.run_batch where run = $1
+       group by part order by part desc`,
+      [runId],
+    );
+    const step = Math.max(1, Math.floor(aboutPerPiece / this.freezing.batchSize));
+    for (const { part, low, high } of rows) {
+      // The order's parts take back the run's from the last to the first.
+      const at = order.parts.length - 1 - part;
+      const back = order.parts[at]!;
+      const type = typeNow(catalog, back.type);
+      const undoing = { run: runId, part, type, back, reads: thawReads(back, catalog), env: envOf(order) };
+      const stretches = Math.ceil((high - low) / step);
+      for (let i = stretches - 1; i >= 0; i--) {
+        const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
+        await this.write(at, back.writes, undoRows(undoing, stretch));
+        this.freezing.progress(stretches - i, stretches);
+      }
+    }
+    return { batches: this.batches, pairs: this.pairs };
+  }
+
+  /** A selection that can be cut by keys: each piece is found anew. */
+  private async ranged(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    const ranges = await keyRanges(this.database, part.selection);
+    for (const [i, range] of ranges.entries()) {
+      await this.write(index, frozen.writes, partRows(part, { by: 'key', range }, this.planned));
+      this.freezing.progress(i + 1, ranges.length);
+    }
+  }
+
+  /** A selection that must be found as a whole. */
+  private async chosen(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    const chosen = raw(`pg_temp.chosen_${index}`);
+    const count = await this.table(chosen, chosenRows(part));
+    await this.byPlace(count, async (low, high) => {
+      await this.write(index, frozen.writes, partRows(part, { by: 'place', chosen, low, high }, this.planned));
+    });
+  }
+
+  /** Records that read others of the same part: all are worked out before their order of writing is known. */
+  private async settled(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    const rows = raw(`pg_temp.rows_${index}`);
+    let cut = everything;
+    if (needsChoosing(part)) {
+      const chosen = raw(`pg_temp.chosen_${index}`);
+      cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part)) };
+    }
+    await this.table(rows, partRows(part, cut, this.planned));
+    const count = await this.sort(part, rows, index);
+    await this.byPlace(count, async (low, high) => {
+      const piece = sql`select *, row_number() over (order by at_last) as n from ${raw(`pg_temp.sorted_${index}`)} where at_last > ${value(low)} and at_last <= ${value(high)}`;
+      await this.write(index, frozen.writes, piece);
+    });
+  }
+
+  /** Readers before what they read; those that read each other in a circle are not allowed. */
+  private async sort(part: CheckedPart, rows: Sql, index: number): Promise<number> {
+    const reads = raw(`pg_temp.reads_${index}`);
+    const left = `pg_temp.left_${index}`;
+    const waves = `pg_temp.waves_${index}`;
+    await this.connection.query(`create temp table reads_${index} (reader bigint, read bigint) on commit drop`);
+    for (const statement of readsWithin(part, rows, reads)) await askOn(this.connection, statement);
+    await this.connection.query(`
+      create index on pg_temp.reads_${index} (read); create index on pg_temp.reads_${index} (reader);
+      create temp table left_${index} on commit drop as select reader as n from pg_temp.reads_${index} union select read from pg_temp.reads_${index};
+      create unique index on ${left} (n);
+      create temp table waves_${index} (n bigint primary key, wave integer not null) on commit drop;
+      analyze pg_temp.reads_${index}; analyze ${left}`);
+    const take = async (wave: number, from: 'reader' | 'read'): Promise<number> => {
+      const other = from === 'read' ? 'reader' : 'read';
+      const { rowCount } = await this.connection.query(`
+        with taken as (delete from ${left} l where not exists (
+            select from pg_temp.reads_${index} e join ${left} o on o.n = e.${other} where e.${from} = l.n and o.n <> l.n)
+          returning n)
+        insert into ${waves} select n, ${wave} from taken`);
+      return rowCount ?? 0;
+    };
+    let wave = 1;
+    while (wave < mostWaves && (await take(wave, 'read')) > 0) wave++;
+    // What circles read can still be written, after all others.
+    for (let back = 0; back < mostWaves && (await take(2 * mostWaves - back, 'reader')) > 0;) back++;
+    await this.connection.query(`
+      update pg_temp.rows_${index} r set verdict = 'x',
+        cause = 'It reads a record that reads it in turn (a circle), so no order of writing them is right.'
+      from ${left} l where l.n = r.n`);
+    await this.connection.query(`
+      create temp table sorted_${index} on commit drop as
+      select r.*, row_number() over (order by coalesce(w.wave, 0), r.n) as at_last
+      from pg_temp.rows_${index} r left join ${waves} w on w.n = r.n`);
+    await this.connection.query(`alter table pg_temp.sorted_${index} drop column n; analyze pg_temp.sorted_${index}`);
+    const { rows: counted } = await this.connection.query<{ n: number }>(`select count(*) as n from pg_temp.sorted_${index}`);
+    return counted[0]!.n;
+  }
+
+  /** What later parts must reckon with. */
+  private async plan(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    if (part.act === 'create') return;
+    const table = raw(`pg_temp.planned_${index}`);
+    const writes = part.act === 'delete' ? [] : frozen.writes;
+    await this.table(table, plannedRows(this.freezing.previewId, index, part.type, writes));
+    this.planned.push({ type: part.type, table, fields: part.act === 'delete' ? null : writes });
+  }
+
+  /** A temporary table of rows with a key in `k1`…; how many there are. */
+  private async table(name: Sql, rows: Sql): Promise<number> {
+    await askOn(this.connection, sql`create temp table ${raw(name.pieces.join('').replace('pg_temp.', ''))} on commit drop as ${rows}`);
+    await askOn(this.connection, sql`create index on ${name} (k1)`);
+    await askOn(this.connection, sql`analyze ${name}`);
+    const [counted] = await askOn<{ n: number }>(this.connection, sql`select count(*) as n from ${name}`);
+    return counted!.n;
+  }
+
+  private async byPlace(count: number, work: (low: number, high: number) => Promise<void>): Promise<void> {
+    // Pieces end where batches end, so that no batch is short for it.
+    const step = Math.max(1, Math.floor(aboutPerPiece / this.freezing.batchSize)) * this.freezing.batchSize;
+    const pieces = Math.max(1, Math.ceil(count / step));
+    for (let i = 0; i < pieces; i++) {
+      await work(i * step, (i + 1) * step);
+      this.freezing.progress(i + 1, pieces);
+    }
+  }
+
+  private async write(part: number, fields: readonly string[], rows: Sql): Promise<void> {
+    const { previewId, batchSize } = this.freezing;
+    const statement = freezeRows(rows, fields, { previewId, part, firstPosition: this.batches, batchSize });
+    for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(
+      this.connection,
+      statement,
+    )) {
+      if (row.field === null) this.batches += row.count;
+      else this.pairs.add({ ...row, part, field: row.field });
+    }
+  }
+}
+
+/** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
+export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
+  return { form: frozenForm, env: order.env, parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)) };
+}
+
+function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
+  const type = typeNow(catalog, part.type);
+  const all = type.fields.map((f) => f.name);
+  const rest = { id: part.id, type: part.type, of: part.type, inOrder: false, along: [] };
+  switch (part.act) {
+    case 'update':
+      return { ...rest, act: 'update', reads: fieldReads(type, part.writes), writes: part.writes };
+    case 'create':
+      return { ...rest, act: 'delete', reads: fieldReads(type, all), writes: wholeRecord(type).map((f) => f.name) };
+    case 'delete':
+      return { ...rest, act: 'create', of: null, reads: [], writes: part.writes };
+  }
+}
+
+function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {
+  return names.map((name) => ({ kind: 'field', at: { of: type.id, path: [name] } }));
+}
+

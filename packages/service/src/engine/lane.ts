@@ -1,0 +1,187 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import { sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
+import type { CatalogStore } from '../catalog/catalog-store';
+import type { Connection, Database } from '../database/database';
+import { blameOf, codeOf } from '../database/refusal';
+import { applyWhole, applyWithCare, ask, type Patience, type RunBatchRow, type Work } from './batch';
+import { dealerOf, firing, updatingOf } from './dealer';
+import { claimed, presentPart, type Asking } from './statements/claim';
+import { updateSwiftly } from './statements/update';
+
+export interface LaneRun {
+  readonly id: string;
+  readonly preview: string;
+  readonly order: WorkOrder;
+  readonly at_once: number;
+  readonly pace: number;
+}
+
+/** A part as the catalog of the moment has it. */
+interface Ready extends Work {
+  readonly index: number;
+  readonly swift: boolean;
+}
+
+const longestWait = 30_000;
+/** A batch that meets others' changes while it is written is tried so often from a fresh snapshot. */
+const mostConflicts = 5;
+
+/**
+ * One lane of a run: batch after batch, each in its own transaction, until there is none for it to take.
+ *
+ * While it is in the run it holds its number, and a share of the run: who can hold the whole run knows that no lane is in
+ * it. While it writes a batch it holds a share of the gate; who does a batch with care holds the whole gate, so that
+ * whatever lock it then meets is certainly somebody else's: lanes of one run never cause each other's outcomes.
+ */
+export class Lane {
+  private leaving = false;
+  private wakeUp: () => void = () => {};
+  private ready: { catalog: Catalog; work: Ready } | undefined;
+
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+    private readonly patience: Patience,
+    private readonly run: LaneRun,
+    private readonly number: number,
+    private readonly headway: () => void,
+  ) {}
+
+  /** Looks up from a rest: there may be news. */
+  rouse(): void {
+    this.wakeUp();
+  }
+
+  /** Ends after the batch under way. */
+  leave(): void {
+    this.leaving = true;
+    this.wakeUp();
+  }
+
+  /** False when the lane's place is taken, or the run is held by who settles it. */
+  async work(): Promise<boolean> {
+    return this.database.withLane(async (connection) => {
+      const { id } = this.run;
+      const { rows } = await connection.query<{ held: boolean }>(
+        `select pg_try_advisory_lock(hashtextextended($1, 2)) and pg_try_advisory_lock_shared(hashtextextended($2, 1)) as held`,
+        [`${id}/${this.number}`, id],
+      );
+      try {
+        if (!rows[0]!.held) return false;
+        // On a connection that waits for the disk.
+        await this.database.rows(
+          `update tantamos.run set state = 'running', resumed_at = clock_timestamp(), state_at = clock_timestamp()
+           where id = $1 and state = 'queued'`,
+          [id],
+        );
+        while (!this.leaving && (await this.step(connection)));
+        return true;
+      } finally {
+        await connection.query('select pg_advisory_unlock_all()').catch(() => {});
+      }
+    });
+  }
+
+  /** One batch: swiftly, in one statement, where that can be; else with care. False when there is none to take. */
+  private async step(connection: Connection): Promise<boolean> {
+    const begun = performance.now();
+    const { rows } = await connection.query<{ part: number; first: number; last: number }>({
+      name: 'present part',
+      text: presentPart,
+      values: [this.run.id],
+    });
+    const present = rows[0];
+    if (!present) return false;
+    const work = await this.readied(present.part);
+    const from = present.first + Math.floor(((present.last - present.first + 1) * this.number) / this.run.at_once);
+    const asking = { run: this.run.id, part: present.part, lane: this.number, from };
+    const done = work.swift ? await this.swiftly(connection, work, asking) : await this.wholly(connection, work, asking);
+    if (!done && !(await this.withCare(connection, work, asking))) return false;
+    this.headway();
+    await this.rest(performance.now() - begun);
+    return true;
+  }
+
+  /** A fresh batch in one statement. False where there is none, or something is not as usual. */
+  private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
+    const part = updatingOf(this.run.order, work.part, work.catalog);
+    const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
+    const statement = updateSwiftly(part, asking, gate);
+    for (let tries = 0; tries < mostConflicts; tries++) {
+      try {
+        return (await ask(connection, statement)).length > 0;
+      } catch (error) {
+        const blame = blameOf(error);
+        if (blame === 'session' || blame === 'bug') throw error;
+        if (codeOf(error) === 'TS001' || blame !== 'conflict') return false;
+      }
+    }
+    return false;
+  }
+
+  /** A fresh batch in several statements, where what is stored must be read back. False as above. */
+  private async wholly(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
+    await connection.query('begin isolation level repeatable read; set constraints all immediate');
+    try {
+      const { rows } = await connection.query<{ open: boolean }>(
+        'select pg_try_advisory_xact_lock_shared(hashtextextended($1, 3)) as open',
+        [this.run.id],
+      );
+      const [row] = rows[0]!.open ? await ask<RunBatchRow>(connection, claimed(asking, true)) : [];
+      const whole = row !== undefined && (await applyWhole(connection, work, row));
+      await connection.query(whole ? 'commit' : 'rollback');
+      return whole;
+    } catch (error) {
+      await connection.query('rollback').catch(() => {});
+      const blame = blameOf(error);
+      if (blame === 'session' || blame === 'bug') throw error;
+      return false;
+    }
+  }
+
+  /** A batch with care, while no other lane of the run writes. False where there is none that is due. */
+  private async withCare(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
+    await connection.query('set lock_timeout = 0');
+    await connection.query('select pg_advisory_lock(hashtextextended($1, 3))', [this.run.id]);
+    try {
+      for (let tries = 1; ; tries++) {
+        try {
+          await connection.query('begin isolation level repeatable read; set constraints all immediate');
+          const [row] = await ask<RunBatchRow>(connection, claimed(asking, false));
+          if (row) await applyWithCare(connection, work, row, tries >= mostConflicts);
+          await connection.query('commit');
+          return row !== undefined;
+        } catch (error) {
+          await connection.query('rollback').catch(() => {});
+          if (blameOf(error) !== 'conflict') throw error;
+          await sleep(5 * tries + Math.random() * 10);
+        }
+      }
+    } finally {
+      await connection.query('select pg_advisory_unlock(hashtextextended($1, 3)); reset lock_timeout', []).catch(() => {});
+    }
+  }
+
+  private async readied(index: number): Promise<Ready> {
+    const catalog = await this.catalogs.get();
+    if (this.ready?.catalog === catalog && this.ready.work.index === index) return this.ready.work;
+    const part: OrderPart = this.run.order.parts[index]!;
+    const dealer = dealerOf(this.run.order, part, catalog);
+    const swift = part.act === 'update' && firing(dealer.type, 'update', part.writes).length === 0;
+    const work = { index, part, swift, dealer, catalog, source: sourceOf(part, catalog), patience: this.patience };
+    this.ready = { catalog, work };
+    return work;
+  }
+
+  /** Leaves the database to others for the share of time that the run's pace says. */
+  private async rest(worked: number): Promise<void> {
+    const { pace } = this.run;
+    const rest = Math.min((worked * (100 - pace)) / pace, longestWait);
+    if (rest < 1 || this.leaving) return;
+    const timer = new AbortController();
+    const woken = new Promise<void>((resolve) => (this.wakeUp = resolve));
+    await Promise.race([woken, sleep(rest, undefined, { signal: timer.signal }).catch(() => {})]);
+    timer.abort();
+  }
+}
+

@@ -1,0 +1,214 @@
+import {
+  asText,
+  conditionOf,
+  emit,
+  identifier,
+  join,
+  keyText,
+  keyUnpacked,
+  outcomeLetters,
+  raw,
+  readsOf,
+  rulesTouched,
+  Scope,
+  signature,
+  sql,
+  tableOf,
+  value,
+  type Change,
+  type CheckedPart,
+  type Field,
+  type Given,
+  type KeyRange,
+  type Outcome,
+  type Planned,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+
+/** Which records of a part's selection a statement looks at. */
+export type Cut =
+  /** A stretch of keys, under the selection's own conditions. */
+  | { readonly by: 'key'; readonly range: KeyRange }
+  /** Places above `low` and up to `high` of a worked-out selection (see `chosenRows`). */
+  | { readonly by: 'place'; readonly chosen: Sql; readonly low: number; readonly high: number };
+
+export const everything: Cut = { by: 'key', range: { from: null, to: null } };
+
+/**
+ * What a part would do, one row a record in the part's order: `n`, the key's columns `k1`…, `key`, `signature`,
+ * `verdict`, `cause`, and for each field written `old_1`, `new_1`…
+ */
+export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[]): Sql {
+  const { act, selection } = part;
+  const source = selection.type;
+  const scope = new Scope(source, selection.env, planned);
+  const keys = scope.keys();
+  const fresh = new Map(part.changes.map((c, i) => [c.field.name, newValue(part, c, i, scope)]));
+  const columns =
+    act === 'delete'
+      ? source.fields.filter((f) => !f.generated).map((f) => ({ old: scope.own(f.name), fresh: null }))
+      : part.changes.map((c) => ({
+          old: act === 'create' ? null : scope.asPlanned(() => scope.own(c.field.name)),
+          fresh: fresh.get(c.field.name)!,
+        }));
+  const texts = columns.flatMap((c, i) => [
+    sql`${c.old ? asText(c.old) : raw('null::text')} as ${raw(`old_${i + 1}`)}`,
+    sql`${c.fresh ? asText(c.fresh) : raw('null::text')} as ${raw(`new_${i + 1}`)}`,
+  ]);
+  const hash = scope.asPlanned(() => signature(readsOf(part), scope));
+  const cause = causeOf(part, scope, fresh);
+  const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
+  const order = cut.by === 'key' ? keys.map((_, i) => raw(`m.k${i + 1}`)) : [raw('m.at')];
+  const at = cut.by === 'key' ? raw('') : raw('chosen.n as at, ');
+  const same = columns.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
+  const right = act === 'update' ? sql`when ${join(same, ' and ')} then ${letter('already_right')} ` : raw('');
+  return sql`
+    select row_number() over (order by ${join(order, ', ')}) as n, m.*,
+      case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...texts], ', ')}
+      from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
+}
+
+/**
+ * A selection worked out as a whole: the key's columns `k1`…, `n` in the order of the keys and, for each change whose value
+ * comes from a place, the place `p1`… and the size of its group `s1`…
+ */
+export function chosenRows(part: CheckedPart): Sql {
+  const { selection, changes } = part;
+  const scope = new Scope(selection.type, selection.env);
+  const keys = scope.keys();
+  const places = changes.flatMap((c, i) => {
+    if (c.value.from !== 'place') return [];
+    const { per, order } = c.value.place;
+    const groups = per.map((tree) => emit(tree, scope));
+    const by = [...order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`), ...keys];
+    const group = groups.length > 0 ? sql`partition by ${join(groups, ', ')}` : raw('');
+    return [
+      sql`row_number() over (${group} order by ${join(by, ', ')}) as ${raw(`p${i + 1}`)}`,
+      sql`count(*) over (${group}) as ${raw(`s${i + 1}`)}`,
+    ];
+  });
+  const where = conditionOf(selection, scope);
+  return sql`select ${join([...keyNames(keys), sql`row_number() over (order by ${join(keys, ', ')}) as n`, ...places], ', ')}
+    from ${scope.from()} where ${where}`;
+}
+
+/** Must the selection be worked out as a whole before it can be cut? */
+export function needsChoosing({ selection, changes }: CheckedPart): boolean {
+  const { take, related, list } = selection;
+  return take !== null || related !== null || list !== null || changes.some((c) => c.value.from === 'place');
+}
+
+export function keyNames(keys: readonly Sql[]): readonly Sql[] {
+  return keys.map((k, i) => sql`${k} as ${raw(`k${i + 1}`)}`);
+}
+
+/** `x.k1 = y.id and …`, where `x` has a key's columns by their places. */
+export function sameAs(alias: string, keys: readonly Sql[]): Sql {
+  return join(
+    keys.map((k, i) => sql`${raw(`${alias}.k${i + 1}`)} = ${k}`),
+    ' and ',
+  );
+}
+
+export function letter(outcome: Outcome): Sql {
+  return raw(`'${outcomeLetters[outcome]}'`);
+}
+
+function placesWithin({ low, high }: Extract<Cut, { by: 'place' }>): Sql {
+  return sql`chosen.n > ${value(low)} and chosen.n <= ${value(high)}`;
+}
+
+function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sql {
+  return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
+}
+
+function newValue(part: CheckedPart, change: Change, index: number, scope: Scope): Sql {
+  const type = raw(change.field.dbType);
+  // A record that is made has no value of its own to keep.
+  const own = part.act === 'create' ? sql`null::${type}` : scope.own(change.field.name);
+  const fresh = (made: Sql): Sql =>
+    change.when ? sql`case when ${emit(change.when, scope)} then ${made} else ${own} end` : made;
+  switch (change.value.from) {
+    case 'expression':
+      return fresh(sql`(${emit(change.value.tree, scope)})::${type}`);
+    case 'given': {
+      const key = keyText(scope.keys());
+      const given = scope.joined(givenTable(change.value.given), (alias) => sql`${alias}.key = ${key}`);
+      return fresh(sql`case when ${given}.key is not null then ${given}.value::${type} else ${own} end`);
+    }
+    case 'place':
+      scope.placed(raw(`chosen.p${index + 1}::numeric`), raw(`chosen.s${index + 1}::numeric`));
+      return fresh(sql`(${emit(change.value.place.value, scope)})::${type}`);
+  }
+}
+
+/** Rows of `key` and `value`. */
+function givenTable(given: Given): Sql {
+  if ('kept' in given) return sql`(select key, value from tantamos.given_value where given = ${value(given.kept)}::uuid)`;
+  const values = [...given.pairs.values()].map((tree) => (tree.kind === 'value' ? tree.text : null));
+  return sql`(select * from unnest(${value([...given.pairs.keys()])}::text[], ${value(values)}::text[]) as t(key, value))`;
+}
+
+/** Why the record may not become what it would: the first rule of the database it would break; null when none. */
+function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql>): Sql {
+  const { act, type } = part;
+  const writes = [...fresh.keys()];
+  const rules =
+    act === 'delete'
+      ? []
+      : rulesTouched(type, writes).filter((r) => act === 'update' || r.fields.every((f) => writes.includes(f)));
+  const old = (f: Field): Sql => scope.own(f.name);
+  const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
+  const tests: Sql[] = [];
+  if (rules.length > 0) {
+    const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
+    const cases = rules.map((rule) => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`);
+    tests.push(asked(type, fields, act === 'create' ? (f) => fresh.get(f.name)! : now, sql`case ${join(cases, ' ')} end`));
+  }
+  if (act === 'update' && type.rowRules) {
+    const { using, check } = type.rowRules;
+    const rule = (condition: string | null, values: (f: Field) => Sql, words: string): void => {
+      if (condition !== null)
+        tests.push(asked(type, type.fields, values, sql`case when (${raw(condition)}) is not true then ${value(words)}::text end`));
+    };
+    rule(using, old, 'A row rule of the database does not let this record be changed.');
+    rule(check, now, 'A row rule of the database does not let the record become this.');
+  }
+  return tests.length > 0 ? sql`coalesce(${join(tests, ', ')})` : raw('null::text');
+}
+
+/** A question about a record, asked in the database's own words, in which fields stand by their bare names. */
+function asked(type: RecordType, fields: readonly Field[], valueOf: (f: Field) => Sql, question: Sql): Sql {
+  const columns = fields.map((f) => sql`${valueOf(f)} as ${identifier(f.name)}`);
+  return sql`(select ${question} from (select ${join(columns, ', ')}) as ${identifier(type.table)})`;
+}
+
+/** A frozen part's records that will change, as a table of keys and new values: what later parts must reckon with. */
+export function plannedRows(previewId: string, index: number, type: RecordType, writes: readonly string[]): Sql {
+  const values = writes.map((f, i) => {
+    const dbType = type.fields.find((field) => field.name === f)!.dbType;
+    return sql`${raw(`i.new_${i + 1}`)}::${raw(dbType)} as ${raw(`w${i + 1}`)}`;
+  });
+  const arrays = writes.map((_, i) => raw(`, unnest(v${i + 1}.new)`));
+  const names = writes.map((_, i) => raw(`, new_${i + 1}`));
+  return sql`select ${join([...keyNames(keyUnpacked(type, raw('i.key'))), ...values], ', ')}
+    from tantamos.batch b ${valueJoins(writes, 'b.preview', 'b.position')}
+    cross join lateral rows from (unnest(b.keys), string_to_table(b.verdicts, null)${join(arrays, '')})
+      i(key, verdict${join(names, '')})
+    where b.preview = ${value(previewId)}::uuid and b.part = ${value(index)} and i.verdict = ${letter('not_yet')}`;
+}
+
+/** Joins the frozen values of each field of a batch as `v1`, `v2`… */
+export function valueJoins(fields: readonly string[], preview: string, position: string): Sql {
+  return join(
+    fields.map((field, i) => {
+      const v = raw(`v${i + 1}`);
+      return sql`join tantamos.batch_value ${v} on ${v}.preview = ${raw(preview)} and ${v}.position = ${raw(position)}
+        and ${v}.field = ${value(field)}`;
+    }),
+    ' ',
+  );
+}
+

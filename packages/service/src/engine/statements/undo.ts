@@ -1,0 +1,131 @@
+import {
+  asText,
+  join,
+  keyIs,
+  keyUnpacked,
+  raw,
+  Scope,
+  signature,
+  sql,
+  value,
+  wholeSignature,
+  type Checked,
+  type Env,
+  type OrderPart,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+import { keyNames, letter, valueJoins } from './rows';
+
+/** The part of a run that is taken back, and what does so. */
+export interface Undoing {
+  readonly run: string;
+  readonly part: number;
+  readonly type: RecordType;
+  /** The part that takes it back. */
+  readonly back: OrderPart;
+  readonly reads: readonly Checked[];
+  readonly env: Env;
+}
+
+/** Stretches of a run's positions, lower end in, upper end out. */
+export interface Stretch {
+  readonly from: number;
+  readonly to: number;
+}
+
+/**
+ * What taking back would do, as rows like those of `partRows`: what was done last comes first, and a record is dealt with
+ * only where it still is what the run made of it.
+ */
+export function undoRows(undoing: Undoing, stretch: Stretch): Sql {
+  switch (undoing.back.act) {
+    case 'update':
+      return valuesBack(undoing, stretch);
+    case 'delete':
+      return madeRemoved(undoing, stretch);
+    case 'create':
+      return removedMadeAgain(undoing, stretch);
+  }
+}
+
+function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Stretch): Sql {
+  const { writes } = back;
+  const scope = new Scope(type, env);
+  const now = writes.map((f) => asText(scope.own(f)));
+  const written = writes.map((f, i) => {
+    const altered = sql`c.altered -> ${value(f)}::text`;
+    const at = raw('c.n::text');
+    return sql`case when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${raw(`c.new_${i + 1}`)} end`;
+  });
+  const asWritten = now.map((n, i) => sql`${n} is not distinct from ${written[i]!}`);
+  const same = writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
+  const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
+  const hash = signature(reads, scope);
+  return sql`
+    select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
+      case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
+        when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('not_yet')} end as verdict
+    from (
+      select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
+        coalesce(${hash}, 0) as signature, null::text as cause, ${join(columns, ', ')}
+      from (${doneRows(run, part, writes, stretch)}) c
+      left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
+    ) m`;
+}
+
+/** What was made is removed, if it is just as it was made. */
+function madeRemoved({ run, part, type, back, reads, env }: Undoing, stretch: Stretch): Sql {
+  const scope = new Scope(type, env);
+  const columns = back.writes.map(
+    (f, i) => sql`${asText(scope.own(f))} as ${raw(`old_${i + 1}`)}, null::text as ${raw(`new_${i + 1}`)}`,
+  );
+  const hash = signature(reads, scope);
+  return sql`
+    select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
+      case when not m.present then ${letter('gone')} when not m.as_made then ${letter('edited_since')}
+        else ${letter('not_yet')} end as verdict
+    from (
+      select c.position, c.n as c_n, c.made as key, ${join(keyNames(keyUnpacked(type, raw('c.made'))), ', ')},
+        ${scope.keys()[0]!} is not null as present, ${wholeSignature(scope)} is not distinct from c.made_as as as_made,
+        coalesce(${hash}, 0) as signature, null::text as cause, ${join(columns, ', ')}
+      from (${doneRows(run, part, [], stretch)}) c
+      left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.made'))}
+    ) m`;
+}
+
+/** What was removed is made again under the same key, if no other has taken it. */
+function removedMadeAgain({ run, part, type, back, env }: Undoing, stretch: Stretch): Sql {
+  const { writes } = back;
+  const scope = new Scope(type, env);
+  const columns = writes.map(
+    (_, i) => sql`null::text as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`,
+  );
+  return sql`
+    select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
+      case when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
+    from (
+      select c.position, c.n as c_n, c.key, 0::bigint as signature,
+        case when ${scope.keys()[0]!} is not null then 'There is a record with this key again.' end as cause, ${join(columns, ', ')}
+      from (${doneRows(run, part, writes, stretch)}) c
+      left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
+    ) m`;
+}
+
+/** The records that a run changed, made or removed: `position`, `altered`, `key`, `made`, `made_as`, `old_1`, `new_1`… */
+function doneRows(run: string, part: number, fields: readonly string[], stretch: Stretch): Sql {
+  const arrays = fields.map((_, i) =>
+    raw(`, unnest(v${i + 1}.new[s.low + 1:s.high]), unnest(v${i + 1}.old[s.low + 1:s.high])`),
+  );
+  const names = fields.map((_, i) => raw(`, new_${i + 1}, old_${i + 1}`));
+  return sql`
+    select s.position, s.altered, i.* from tantamos.run_batch s
+    join tantamos.run on run.id = s.run
+    join tantamos.batch b on b.preview = run.preview and b.position = s.batch
+    ${valueJoins(fields, 'b.preview', 'b.position')}
+    cross join lateral rows from (unnest(b.keys[s.low + 1:s.high]), string_to_table(s.outcomes, null), unnest(s.made),
+      unnest(s.made_as)${join(arrays, '')})
+      with ordinality i(key, outcome, made, made_as${join(names, '')}, n)
+    where s.run = ${value(run)}::uuid and s.part = ${value(part)}::int and s.position >= ${value(stretch.from)}
+      and s.position < ${value(stretch.to)} and s.changed > 0 and i.outcome = ${letter('changed')}`;
+}

@@ -1,0 +1,138 @@
+import {
+  asText,
+  identifier,
+  join,
+  keyIs,
+  raw,
+  Scope,
+  signature,
+  sql,
+  tableOf,
+  value,
+  type Checked,
+  type Env,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+import { claimed, type Asking } from './claim';
+import { itemsOf, unpackedItems, type Slice } from './items';
+import { valueJoins } from './rows';
+
+/** A part made ready to be applied: its type and trees as the catalog of the moment has them. */
+export interface Updating {
+  readonly type: RecordType;
+  readonly reads: readonly Checked[];
+  readonly writes: readonly string[];
+  readonly env: Env;
+}
+
+/** What one statement did with a slice. Places are counted in the batch from 1; a place in none was locked, or is not there. */
+export interface Applied {
+  /** Written, each once. */
+  readonly changed: readonly number[];
+  /** There, and as the preview saw them: those not in `changed` were left as they were by a trigger or a row rule. */
+  readonly same: readonly number[];
+  /** There, but some value that the preview read or would write is another by now. */
+  readonly edited: readonly number[];
+}
+
+/**
+ * Claims a fresh stretch, writes it, marks it done: one statement that is its own transaction. It fails with TS001, having
+ * done nothing, if not every record was there as the preview saw it. One row of `position` and `size`, or none where there
+ * is nothing to claim or somebody works alone (`gate`, an advisory lock that one who is alone holds).
+ *
+ * Only for types that nothing of the database's own changes meanwhile: what is stored is not read back.
+ */
+export function updateSwiftly(part: Updating, asking: Asking, gate: Sql): Sql {
+  const { type } = part;
+  const scope = new Scope(type, part.env);
+  const hash = signature(part.reads, scope);
+  const joins = scope.joins();
+  const keyed = keyIs(type, scope.root, raw('i.key'));
+  const items = unpackedItems(part.writes, raw('claimed'));
+  const direct = joins.pieces.length === 0;
+  // An update cannot join anything to its own target, so where values are joined the record is read beside it.
+  const found = direct
+    ? sql`(${items}) i where ${keyed}`
+    : sql`(${items}) i join ${scope.from()} on ${keyed} where t.ctid = ${scope.root}.ctid and t.tableoid = ${scope.root}.tableoid`;
+  return sql`
+    with gate as materialized (select ${gate} as open), claimed as materialized (
+      select * from gate cross join lateral (${claimed(asking, true)}) c where gate.open
+    ), written as (
+      update ${tableOf(type)} ${direct ? scope.root : raw('t')} set ${sets(part, 'i')} from ${found} and ${hash} = i.signature
+      returning 1
+    ), marked as (
+      update tantamos.run_batch s set outcomes = translate(s.outcomes, 'n', 'c'), state = 'done', tries = 1,
+        finished_at = clock_timestamp()
+      from claimed c where s.run = c.run and s.position = c.position returning s.position, c.pending
+    )
+    select position, pending as size from marked
+    where tantamos.all_or_nothing((select count(*) from written), pending)`;
+}
+
+/**
+ * Writes the frozen values to those records of the slice whose signatures still match. Locked records are passed over, and
+ * every record's fate is told. The lock on a row is never waited for; on what it points at, as long as `lock_timeout` says.
+ *
+ * The steps are put together from arrays, since the planner takes them for a handful of rows and would join a thousand
+ * with a thousand in a loop (measured: ten times the run); locked rows are found again by their place in the table,
+ * which no one can move meanwhile, rather than by the key (a tenth less).
+ */
+export function updateCarefully(part: Updating, slice: Slice): Sql {
+  const { type } = part;
+  const scope = new Scope(type, part.env);
+  const hash = signature(part.reads, scope);
+  return sql`
+    with locked as materialized (
+      select item.*, ${scope.root}.tableoid as piece, ${scope.root}.ctid as spot, ${hash} = item.signature as same
+      from (${itemsOf(part.writes, slice)}) item
+      join ${scope.from()} on ${keyIs(type, scope.root, raw('item.key'))}
+      for no key update of ${scope.root} skip locked
+    ), written as (
+      update ${tableOf(type)} t set ${sets(part, 'l')} from locked l
+      where t.ctid = l.spot and t.tableoid = l.piece and l.same
+      returning l.n
+    )
+    select array(select n::int from written) as changed, array(select n::int from locked where same) as same,
+      array(select n::int from locked where not same) as edited`;
+}
+
+function sets({ type, writes }: Updating, from: string): Sql {
+  return join(
+    writes.map((name, i) => {
+      const field = type.fields.find((f) => f.name === name)!;
+      return sql`${identifier(name)} = ${raw(`${from}.new_${i + 1}`)}::${raw(field.dbType)}`;
+    }),
+    ', ',
+  );
+}
+
+/** A record whose stored values are others than were written, in this transaction. */
+export interface Stored {
+  readonly n: number;
+  /** Field → what is stored. */
+  readonly altered: Readonly<Record<string, string | null>>;
+  /** Everything that was written has been put back as it was before. */
+  readonly put_back: boolean;
+}
+
+/** Which of these records hold something else than was written: what triggers made of it, before and after. */
+export function storedOtherwise(part: Updating, slice: Slice): Sql {
+  const { type, writes } = part;
+  const scope = new Scope(type, part.env);
+  const stored = writes.map((f) => asText(scope.own(f)));
+  const names = writes.map((_, i) => raw(`new_${i + 1}, old_${i + 1}`));
+  const arrays = writes.map((_, i) => raw(`unnest(v${i + 1}.new), unnest(v${i + 1}.old)`));
+  const differs = stored.map((s, i) => sql`${s} is distinct from ${raw(`i.new_${i + 1}`)}`);
+  const told = writes.map(
+    (f, i) => sql`case when ${differs[i]!} then jsonb_build_object(${value(f)}::text, ${stored[i]!}) else '{}' end`,
+  );
+  const back = stored.map((s, i) => sql`${s} is not distinct from ${raw(`i.old_${i + 1}`)}`);
+  return sql`
+    select i.n::int as n, ${join(told, ' || ')} as altered, ${join(back, ' and ')} as put_back
+    from tantamos.batch b ${valueJoins(writes, 'b.preview', 'b.position')}
+    cross join lateral rows from (unnest(b.keys), ${join(arrays, ', ')}) with ordinality i(key, ${join(names, ', ')}, n)
+    left join ${scope.from()} on ${keyIs(type, scope.root, raw('i.key'))}
+    where b.preview = ${value(slice.previewId)}::uuid and b.position = ${value(slice.batch)}::int
+      and i.n = any(${value(slice.only)}::int[]) and (${join(differs, ' or ')})`;
+}
