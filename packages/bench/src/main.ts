@@ -20,7 +20,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes. */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo. */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -28,6 +28,7 @@ async function bench(): Promise<void> {
       rows: { type: 'string', default: '1000000' },
       json: { type: 'boolean' },
       find: { type: 'boolean' },
+      run: { type: 'boolean' },
     },
   });
   const rows = Number(values.rows);
@@ -39,7 +40,7 @@ async function bench(): Promise<void> {
   }
   const service = await startService(program, values.url!);
   const figures = [
-    ...(await findFigures(db, service, rows)),
+    ...(values.run ? [] : await findFigures(db, service, rows)),
     ...(values.find ? [] : await runFigures(db, service, rows)),
   ];
   await service.stop();

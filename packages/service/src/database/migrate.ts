@@ -1,50 +1,86 @@
+import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fail } from '@tantamos/core';
-import type { Database } from './database';
+import type { Connection, Database } from './database';
 
 const folder = join(__dirname, '..', '..', 'src', 'database', 'migrations');
 /** Any number will do as long as every Tantamos uses the same one. */
 const migrationLock = 741_000_001;
 
+interface Step {
+  readonly version: number;
+  readonly file: string;
+  readonly text: string;
+  /** SHA-256 of the text: a step that has been taken is never another one later. */
+  readonly checksum: string;
+}
+
 /**
  * Brings the schema `tantamos` up to this program's version, one transaction a step; two programs that start together
- * take turns. Throws `unavailable` if the database is newer than the program.
+ * take turns. Throws `unavailable` if the database is newer than the program, or was brought up by other steps.
  */
 export async function migrate(database: Database): Promise<void> {
-  const files = (await readdir(folder)).filter((f) => /^\d{3}-.*\.sql$/.test(f)).sort();
-  const newest = Number(files.at(-1)!.slice(0, 3));
+  const steps = await allSteps();
   await database.with(async (connection) => {
     await connection.query('select pg_advisory_lock($1)', [migrationLock]);
     try {
-      await connection.query(`create schema if not exists tantamos`);
-      await connection.query(`create table if not exists tantamos.migration
-        (version integer primary key, name text not null, applied_at timestamptz not null default now())`);
-      const { rows } = await connection.query<{ version: number }>(
-        'select coalesce(max(version), 0) as version from tantamos.migration',
+      // An account that may not make anything here is fine where nothing is to be made.
+      const { rows } = await connection.query<{ there: boolean }>(
+        `select to_regclass('tantamos.migration') is not null as there`,
       );
-      const at = rows[0]!.version;
-      if (at > newest)
-        fail(
-          'unavailable',
-          `The database is at version ${at}, newer than this program (${newest}). Start a newer Tantamos on it.`,
-        );
-      for (const file of files.filter((f) => Number(f.slice(0, 3)) > at)) {
-        await connection.query('begin');
-        try {
-          await connection.query(await readFile(join(folder, file), 'utf8'));
-          await connection.query('insert into tantamos.migration (version, name) values ($1, $2)', [
-            Number(file.slice(0, 3)),
-            file,
-          ]);
-          await connection.query('commit');
-        } catch (error) {
-          await connection.query('rollback');
-          throw error;
-        }
-      }
+      if (!rows[0]!.there)
+        await connection.query(`create schema if not exists tantamos;
+          create table tantamos.migration (version integer primary key, name text not null, checksum text not null,
+            applied_at timestamptz not null default now())`);
+      await takeSteps(connection, steps);
     } finally {
-      await connection.query('select pg_advisory_unlock($1)', [migrationLock]);
+      await connection.query('select pg_advisory_unlock($1)', [migrationLock]).catch(() => {});
     }
   });
+}
+
+async function takeSteps(connection: Connection, steps: readonly Step[]): Promise<void> {
+  const { rows } = await connection.query<{ version: number; checksum: string | null }>(
+    `select version, to_jsonb(m) ->> 'checksum' as checksum from tantamos.migration m order by version`,
+  );
+  const newest = steps.at(-1)!.version;
+  const at = rows.at(-1)?.version ?? 0;
+  if (at > newest)
+    fail(
+      'unavailable',
+      `The database is at version ${at}, newer than this program (${newest}). Start a newer Tantamos on it.`,
+    );
+  for (const { version, checksum } of rows)
+    if (steps.find((s) => s.version === version)?.checksum !== checksum)
+      fail(
+        'unavailable',
+        `The schema “tantamos” was made by an early version whose journals cannot be read by this one. Drop it (drop schema tantamos cascade) and start again; your own tables are not touched by that.`,
+      );
+  for (const step of steps.filter((s) => s.version > at)) {
+    await connection.query('begin');
+    try {
+      await connection.query(step.text);
+      await connection.query('insert into tantamos.migration (version, name, checksum) values ($1, $2, $3)', [
+        step.version,
+        step.file,
+        step.checksum,
+      ]);
+      await connection.query('commit');
+    } catch (error) {
+      await connection.query('rollback');
+      throw error;
+    }
+  }
+}
+
+async function allSteps(): Promise<readonly Step[]> {
+  const files = (await readdir(folder)).filter((f) => /^\d{3}-.*\.sql$/.test(f)).sort();
+  return Promise.all(
+    files.map(async (file) => {
+      const text = await readFile(join(folder, file), 'utf8');
+      const checksum = createHash('sha256').update(text).digest('hex');
+      return { version: Number(file.slice(0, 3)), file, text, checksum };
+    }),
+  );
 }

@@ -35,7 +35,9 @@ export function blameOf(error: unknown): Blame {
 
 /** Codes that values cause: nobody would expect the same of every record. */
 export function isAboutValues(error: unknown): boolean {
-  return /^(22|23|44|54)/.test(codeOf(error)) || codeOf(error) === '42501';
+  // Refused to the account altogether, or only for this record by a row rule?
+  const byRowRule = codeOf(error) === '42501' && (error as DatabaseError).routine === 'ExecWithCheckOptions';
+  return /^(22|23|44|54)/.test(codeOf(error)) || byRowRule;
 }
 
 /** Why the database cannot take changes for now; null for errors that are no trouble of the session. */
@@ -51,10 +53,11 @@ export function outage(error: unknown): string | null {
 
 /** The database's own words about one record, made readable. */
 export function refusalWords(error: unknown, type: RecordType): string {
-  const { code, message, detail, column, constraint } = error as DatabaseError;
+  const { code, message, detail, column, constraint, routine } = error as DatabaseError;
   const label = (name?: string): string => type.fields.find((f) => f.name === name)?.label ?? name ?? 'a field';
   const rule = type.rules.find((r) => r.name === constraint);
-  switch (code) {
+  // What a function says on purpose is said as it is, whatever the code.
+  switch (routine === 'exec_stmt_raise' ? null : code) {
     case '23505': {
       const found = /\((.+)\)=\((.*)\)/.exec(detail ?? '');
       return found

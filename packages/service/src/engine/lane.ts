@@ -77,7 +77,7 @@ export class Lane {
         while (!this.leaving && (await this.step(connection)));
         return true;
       } finally {
-        await connection.query('select pg_advisory_unlock_all()').catch(() => {});
+        await connection.query('select pg_advisory_unlock_all()').catch(mustBeCut);
       }
     });
   }
@@ -158,7 +158,9 @@ export class Lane {
         }
       }
     } finally {
-      await connection.query('select pg_advisory_unlock(hashtextextended($1, 3)); reset lock_timeout', []).catch(() => {});
+      // Where these fail the connection is gone, and the lock and the setting with it.
+      await connection.query('select pg_advisory_unlock(hashtextextended($1, 3))', [this.run.id]).catch(mustBeCut);
+      await connection.query('reset lock_timeout').catch(mustBeCut);
     }
   }
 
@@ -185,3 +187,7 @@ export class Lane {
   }
 }
 
+
+function mustBeCut(error: unknown): void {
+  if (blameOf(error) !== 'session') throw error;
+}

@@ -1,3 +1,4 @@
+import { isMoving } from '@tantamos/core';
 import { previewed, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -17,7 +18,7 @@ describe('a run whose database has trouble', () => {
   });
   const cutConnections = () =>
     w.sql.query(
-      `select pg_terminate_backend(pid) from pg_stat_activity where application_name = 'tantamos' and datname = current_database()`,
+      `select pg_terminate_backend(pid) from pg_stat_activity where application_name like 'tantamos%' and datname = current_database()`,
     );
   const started = async (field: string, value: string): Promise<string> => {
     const p = await previewed(w.admin, hives(field, value));
@@ -34,7 +35,7 @@ describe('a run whose database has trouble', () => {
   };
   const finished = async (id: string) => {
     let r = await run(id);
-    while (r.state === 'running' || r.state === 'queued') {
+    while (isMoving(r.state)) {
       await wait(150);
       r = await run(id);
     }
@@ -140,7 +141,7 @@ describe('a run whose database has trouble', () => {
   });
 
   const leave = async (tries: number, sentence: string) => {
-    const job = { selection: { type: 'hives', keys: ['1', '2'] }, edits: [{ kind: 'set', field: 'note', value: sentence }] };
+    const job = { selection: { type: 'hives', keys: ['1', '2'] }, edits: [{ kind: 'set', field: 'strength', value: '7' }], why: sentence };
     await w.sql.query(
       `with made as (
          insert into tantamos.preview (kind, type, job, work_order, sentence, made_by, batch_size, expires_at)

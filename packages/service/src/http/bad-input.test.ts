@@ -124,12 +124,12 @@ describe('bad input gets a clear answer and loses nothing', () => {
       await refusedWith(
         w.admin.makePreview({
           selection: { type: 'placements' },
-          edits: [{ kind: 'set', field: 'placed_on', value: '2026-01-01' }],
+          edits: [{ kind: 'set', field: 'booking', value: '1' }],
         }),
       ),
     ).toMatchObject({
       status: 400,
-      code: 'not_changeable',
+      code: 'not_editable',
     });
   });
 
