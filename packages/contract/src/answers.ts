@@ -121,6 +121,12 @@ export interface PairView {
   readonly new: Value;
   readonly count: number;
 }
+export interface AlongView {
+  readonly type: string;
+  readonly label: string;
+  readonly act: 'create' | 'delete';
+  readonly count: number;
+}
 /** Something to know of a preview or run. */
 export interface NoteView {
   readonly code: string;
@@ -157,6 +163,8 @@ export interface PreviewView {
   readonly triggers: readonly Trigger[];
   /** What became of the list that was pasted, where there was one. */
   readonly list: ListReportView | null;
+  /** What is made or removed along with the records, counted apart from them. */
+  readonly along: readonly AlongView[];
   /** What a person should know before starting it. */
   readonly notes: readonly NoteView[];
   /** Why it cannot be started; null where it can. */
@@ -190,6 +198,7 @@ export interface RunView {
   readonly batches: number;
   readonly batchesDone: number;
   readonly list: ListReportView | null;
+  readonly along: readonly AlongView[];
   readonly notes: readonly NoteView[];
   readonly totals: Totals;
   readonly verbs: readonly ('pause' | 'continue' | 'stop' | 'undo' | 'retry')[];

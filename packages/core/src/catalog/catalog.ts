@@ -45,10 +45,12 @@ export interface Field {
 export interface Pointer {
   /** Id of the type that points; null where it cannot be read. */
   readonly type: string | null;
-  /** Its table, in words. */
+  readonly label: string;
+  readonly schema: string;
   readonly table: string;
-  /** The one field that points; null where the foreign key has several, or points at something else than the key. */
-  readonly field: string | null;
+  /** The fields that point, and those of this type that they point at. */
+  readonly fields: readonly string[];
+  readonly at: readonly string[];
   readonly onDelete: 'refuse' | 'cascade' | 'set_null' | 'set_default';
 }
 

@@ -1,5 +1,6 @@
 import type { Catalog, Field, RecordType } from '../catalog/catalog';
 import { hasKey } from '../catalog/key';
+import { fail } from '../problem';
 import { treesOf, type Change } from '../edits/change';
 import type { CheckedJob } from '../job/job';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
@@ -40,13 +41,15 @@ export interface OrderPart {
   readonly along: readonly Along[];
 }
 
-export interface Along extends Pick<OrderPart, 'id' | 'act' | 'type' | 'writes'> {
-  /** The field that points at the record: of the records made or, for a removal, of those removed or set blank. */
+export interface Along {
+  readonly id: string;
+  /** `delete` only to take back what was made. */
+  readonly act: 'create' | 'delete';
+  readonly type: string;
+  /** The field that points at the record. */
   readonly by: string;
-  /** Whose `along` this is: the part's record, or another entry's record (by its place in the list). */
-  readonly under: number | null;
-  /** Made for records that were already right too. */
-  readonly alsoRight: boolean;
+  /** The other fields that are written. */
+  readonly writes: readonly string[];
 }
 
 /** What is to be frozen: parts with their trees checked and bound. */
@@ -67,7 +70,11 @@ export interface CheckedAlong {
   readonly type: RecordType;
   readonly by: Field;
   readonly changes: readonly Change[];
-  readonly alsoRight: boolean;
+}
+
+/** Every `along` of an order with the place it has among them all, which is what the tables know it by. */
+export function alongOf(order: WorkOrder): readonly { readonly part: number; readonly entry: Along; readonly at: number }[] {
+  return order.parts.flatMap((p, part) => p.along.map((entry) => ({ part, entry }))).map((a, at) => ({ ...a, at }));
 }
 
 /** A job of one selection and its edits as an order of one part. */
@@ -106,10 +113,8 @@ function partOf(part: CheckedPart): OrderPart {
       id: a.id,
       act: 'create',
       type: a.type.id,
-      writes: [a.by.name, ...a.changes.map((c) => c.field.name)],
       by: a.by.name,
-      under: null,
-      alsoRight: a.alsoRight,
+      writes: a.changes.map((c) => c.field.name),
     })),
   };
 }
@@ -198,6 +203,37 @@ function pathsTo(path: FieldPath, type: RecordType, writes: readonly string[]): 
     const through = path.through.slice(0, i + 1);
     return step.type.id === type.id && writes.includes(next.name) ? [{ through, type: step.type, field: next }] : [];
   });
+}
+
+/**
+ * Throws `not_changeable` where the parts cannot be carried out one after another: a record without a key of its own, a
+ * required field that nothing fills, or a part that reads what an earlier one makes, whose keys nobody knows yet.
+ */
+export function checkParts(parts: readonly CheckedPart[]): void {
+  const made = new Set<string>();
+  for (const part of parts) {
+    const reads = readsOf(part);
+    const child = reads.find((t) => t.kind === 'children' && made.has(t.relation.child.id));
+    if (child || made.has(part.selection.type.id))
+      fail('not_changeable', `An earlier part makes records that ${part.type.label.toLowerCase()} of this one would read: put it after.`);
+    if (part.act === 'create') {
+      mustBeMakable(part.type, part.changes.map((c) => c.field.name));
+      made.add(part.type.id);
+    }
+    for (const { type, by, changes } of part.along) {
+      mustBeMakable(type, [by.name, ...changes.map((c) => c.field.name)]);
+      made.add(type.id);
+    }
+  }
+}
+
+function mustBeMakable(type: RecordType, given: readonly string[]): void {
+  if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
+  for (const field of type.fields) {
+    const filled = given.includes(field.name) || field.default !== null || field.generated;
+    if (!filled && (type.key.includes(field.name) || field.required))
+      fail('not_changeable', `${field.label} of new ${type.label.toLowerCase()} is required, and nothing fills it.`);
+  }
 }
 
 /** The type of a part's frozen keys; null where they are none's. */

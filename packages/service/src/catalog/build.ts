@@ -55,7 +55,7 @@ export function buildTypes(
         at: t.at,
         onFields: t.on_columns,
       })),
-      pointers: pointersAt(table.oid, read, idOf, key),
+      pointers: pointersAt(table.oid, read, idOf),
       rowRules: table.row_rules ? rowRules(policies.get(table.oid) ?? []) : null,
       notChangeable: whyNotChangeable(table, key, fields),
       hidden: settings.hidden,
@@ -128,17 +128,24 @@ const onDelete: Readonly<Record<ConstraintRow['on_delete'], Pointer['onDelete']>
 };
 
 /** Every foreign key at a table, from types and from elsewhere. */
-function pointersAt(oid: number, read: Read, idOf: ReadonlyMap<number, string>, key: readonly string[]): Pointer[] {
+function pointersAt(oid: number, read: Read, idOf: ReadonlyMap<number, string>): Pointer[] {
   const seen = read.constraints
     .filter((c) => c.kind === 'f' && c.target === oid && idOf.has(c.oid))
     .map((c): Pointer => {
-      const plain = c.columns.length === 1 && isOne(key, c.target_columns?.[0]);
       const type = idOf.get(c.oid)!;
-      return { type, table: words(type), field: plain ? c.columns[0]! : null, onDelete: onDelete[c.on_delete] };
+      return {
+        type,
+        label: words(type),
+        schema: c.schema,
+        table: c.table,
+        fields: c.columns,
+        at: c.target_columns ?? [],
+        onDelete: onDelete[c.on_delete],
+      };
     });
   const unseen = read.outsidePointers
     .filter((p) => p.target === oid)
-    .map((p): Pointer => ({ type: null, table: p.table, field: null, onDelete: onDelete[p.on_delete] }));
+    .map((p): Pointer => ({ type: null, label: p.table, schema: p.schema, table: p.table, fields: [], at: [], onDelete: onDelete[p.on_delete] }));
   return [...seen, ...unseen];
 }
 

@@ -40,6 +40,8 @@ export interface ConstraintRow {
   readonly validated: boolean;
   readonly comment: string | null;
   readonly deferrable: boolean;
+  readonly schema: string;
+  readonly table: string;
   /** Of a foreign key: what happens when what it points at is deleted (source: pg_constraint.confdeltype). */
   readonly on_delete: 'a' | 'r' | 'c' | 'n' | 'd' | ' ';
 }
@@ -53,6 +55,7 @@ export interface PolicyRow {
 /** A foreign key from a table that is not among the types: it cannot be read, or is not seen as one. */
 export interface OutsidePointerRow {
   readonly target: number;
+  readonly schema: string;
   readonly table: string;
   readonly on_delete: ConstraintRow['on_delete'];
 }
@@ -116,7 +119,8 @@ select k.conrelid::int8 as oid, k.conname as name, k.contype as kind, nullif(k.c
   (select array_agg(a.attname::text order by u.n) from unnest(k.confkey) with ordinality u(num, n)
     join pg_attribute a on a.attrelid = k.confrelid and a.attnum = u.num) as target_columns,
   pg_get_expr(k.conbin, k.conrelid) as condition, k.convalidated as validated,
-  obj_description(k.oid, 'pg_constraint') as comment, k.condeferrable as deferrable, k.confdeltype as on_delete
+  obj_description(k.oid, 'pg_constraint') as comment, k.condeferrable as deferrable, k.confdeltype as on_delete,
+  n.nspname as schema, c.relname as table
 from pg_constraint k
 join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
 where k.contype in ('p', 'f', 'u', 'c') and ${ours}
@@ -143,7 +147,7 @@ where p.polcmd in ('w', '*') and row_security_active(p.polrelid) and ${ours}
 order by p.polrelid, p.polname`;
 
 const outsidePointersQuery = `
-select k.confrelid::int8 as target, format('%I.%I', n.nspname, c.relname) as table, k.confdeltype as on_delete
+select k.confrelid::int8 as target, n.nspname as schema, c.relname as table, k.confdeltype as on_delete
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
 where k.contype = 'f' and k.conparentid = 0 and not (c.relkind in ('r', 'p') and not c.relispartition and ${ours}
   and has_table_privilege(c.oid, 'select'))`;

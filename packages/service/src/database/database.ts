@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { Client, Pool, types, type PoolClient, type QueryResultRow } from 'pg';
 import QueryStream from 'pg-query-stream';
 import { render, type Sql } from '@tantamos/core';
@@ -203,4 +204,11 @@ export class Database {
 export async function askOn<R extends QueryResultRow>(connection: Connection, piece: Sql): Promise<R[]> {
   const { text, values } = render(piece);
   return (await connection.query<R>(text, values)).rows;
+}
+
+/** Prepared once a connection; the name follows the text, since the catalog may change between runs. */
+export async function askPrepared<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
+  const { text, values } = render(statement);
+  const name = createHash('sha1').update(text).digest('base64url');
+  return (await connection.query<R & Record<string, unknown>>({ name, text, values })).rows;
 }

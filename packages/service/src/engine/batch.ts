@@ -1,8 +1,7 @@
-import { createHash } from 'node:crypto';
-import { outcomeLetters, render, type Catalog, type OrderPart, type RecordType, type Sql } from '@tantamos/core';
-import type { Connection } from '../database/database';
+import { outcomeLetters, type Catalog, type OrderPart, type RecordType, type Sql } from '@tantamos/core';
+import { askPrepared, type Connection } from '../database/database';
 import { blameOf, isAboutValues, refusalWords } from '../database/refusal';
-import type { Attempt, Dealer } from './dealer';
+import type { Attempt, Dealer, Made } from './dealer';
 import type { Slice } from './statements/items';
 import { lockableKeys, presentKeys } from './statements/probe';
 
@@ -57,7 +56,7 @@ export async function applyWhole(connection: Connection, work: Work, row: RunBat
   const fate = new Fate(row);
   const places = fate.pending();
   const done = await work.dealer.attempt(connection, sliceOf(row, places));
-  if (done.refused.length > 0 || done.changed.length !== places.length) return false;
+  if (done.undone.length > 0 || done.changed.length !== places.length) return false;
   fate.take(done);
   await fate.finish(connection, { left: 0, waits: false }, work.patience);
   return true;
@@ -89,11 +88,11 @@ export async function applyWithCare(
     await connection.query('savepoint attempt');
     try {
       const done = await dealer.attempt(connection, sliceOf(row, places));
-      if (done.refused.length > 0) {
-        // What is refused is taken back with all that its triggers did, and the rest done without it.
+      if (done.undone.length > 0) {
+        // It is taken back with all that triggers did for it, and the rest done without it.
         await connection.query('rollback to savepoint attempt');
-        for (const { n, cause } of done.refused) fate.mark([n - row.low], refused, cause);
-        const out = new Set(done.refused.map((r) => r.n - row.low));
+        for (const { n, outcome, cause } of done.undone) fate.mark([n - row.low], outcomeLetters[outcome], cause);
+        const out = new Set(done.undone.map((r) => r.n - row.low));
         return await attempt(places.filter((p) => !out.has(p)));
       }
       await connection.query('release savepoint attempt');
@@ -209,7 +208,7 @@ async function classify(
 }
 
 async function keysFound(connection: Connection, statement: Sql): Promise<Set<string>> {
-  return new Set((await ask<{ key: string }>(connection, statement)).map((r) => r.key));
+  return new Set((await askPrepared<{ key: string }>(connection, statement)).map((r) => r.key));
 }
 
 /** What becomes of the records of a stretch; places are counted in it from 1. */
@@ -219,6 +218,7 @@ class Fate {
   private readonly altered: Record<string, Record<string, string | null>>;
   private readonly made: (string | null)[] | null;
   private readonly madeAs: (string | null)[] | null;
+  private readonly along = new Map<number, Made[]>();
   constructor(private readonly row: RunBatchRow) {
     this.outcomes = [...row.outcomes];
     this.causes = { ...row.causes };
@@ -240,7 +240,7 @@ class Fate {
   }
 
   /** Keeps what an attempt did that nothing was refused of. */
-  take({ changed: done, edited, stored, made }: Attempt): void {
+  take({ changed: done, edited, stored, made, along }: Attempt): void {
     const { low } = this.row;
     const place = (n: number): number => n - low;
     this.mark(done.map(place), changed);
@@ -251,6 +251,7 @@ class Fate {
       this.made![place(n) - 1] = key;
       this.madeAs![place(n) - 1] = as;
     }
+    for (const [at, some] of along) this.along.set(at, [...(this.along.get(at) ?? []), ...some]);
   }
 
   /** `left`: records still to be dealt with; `waits`: they are waited for, so the try counts. */
@@ -270,6 +271,12 @@ class Fate {
       this.madeAs,
     ];
     await connection.query({ name: 'finish', text: finishBatch, values });
+    for (const [at, some] of this.along)
+      await connection.query({
+        name: 'keep along',
+        text: keepAlong,
+        values: [run, position, at, some.map((m) => m.n), some.map((m) => m.key), some.map((m) => m.as)],
+      });
   }
 }
 const finishBatch = `
@@ -278,6 +285,11 @@ const finishBatch = `
     not_before = case when $6 = 'tail' then clock_timestamp() + make_interval(secs => $7::float8 / 1000) end,
     finished_at = clock_timestamp()
   where run = $1 and position = $2`;
+
+const keepAlong = `
+  insert into tantamos.run_along as a (run, position, along, owners, keys, made_as) values ($1, $2, $3, $4, $5, $6)
+  on conflict (run, position, along) do update set owners = a.owners || excluded.owners, keys = a.keys || excluded.keys,
+    made_as = a.made_as || excluded.made_as`;
 
 async function keysAt(connection: Connection, row: RunBatchRow, places: readonly number[]): Promise<string[]> {
   const { rows } = await connection.query<{ keys: string[] }>(
@@ -290,11 +302,4 @@ async function keysAt(connection: Connection, row: RunBatchRow, places: readonly
 
 function sliceOf({ preview, batch, low, high }: RunBatchRow, places: readonly number[]): Slice {
   return { previewId: preview, batch, low, high, only: places.map((place) => place + low) };
-}
-
-/** Prepared once a connection; the name follows the text, since the catalog may change between runs. */
-export async function ask<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
-  const { text, values } = render(statement);
-  const name = createHash('sha1').update(text).digest('base64url');
-  return (await connection.query<R & Record<string, unknown>>({ name, text, values })).rows;
 }

@@ -1,17 +1,21 @@
 import {
+  alongOf,
   envOf,
   fail,
+  sourceOf,
   thawReads,
   typeNow,
   type Act,
+  type Along,
   type Catalog,
   type OrderPart,
   type RecordType,
   type Trigger,
   type WorkOrder,
 } from '@tantamos/core';
-import type { Connection } from '../database/database';
-import { ask } from './batch';
+import { askPrepared, type Connection } from '../database/database';
+import { asMade, createAlong, createRecords, type Creating } from './statements/create';
+import { deleteLocked, deleteMade, frozenAlong, lockForDelete, lockMade } from './statements/delete';
 import type { Slice } from './statements/items';
 import { storedOtherwise, updateCarefully, type Applied, type Stored, type Updating } from './statements/update';
 
@@ -19,11 +23,19 @@ import { storedOtherwise, updateCarefully, type Applied, type Stored, type Updat
 export interface Attempt {
   readonly changed: readonly number[];
   readonly edited: readonly number[];
-  /** To be taken back: the database undid or ignored it without an error. */
-  readonly refused: readonly { readonly n: number; readonly cause: string }[];
+  /** To be taken back, with all that was done for them, though no error said so. */
+  readonly undone: readonly { readonly n: number; readonly outcome: 'refused' | 'edited_since'; readonly cause: string }[];
   readonly stored: readonly Pick<Stored, 'n' | 'altered'>[];
   /** Records made: their keys, and what they were as made. */
-  readonly made: readonly { readonly n: number; readonly key: string; readonly as: string }[];
+  readonly made: readonly Made[];
+  /** The same of what was made or removed along, by the place of the order's `along`. */
+  readonly along: ReadonlyMap<number, readonly Made[]>;
+}
+
+export interface Made {
+  readonly n: number;
+  readonly key: string;
+  readonly as: string;
 }
 
 /** Carries out one act on the records of a slice, in the caller's transaction; a place that it tells nothing of was not seen. */
@@ -33,7 +45,7 @@ export interface Dealer {
   attempt(connection: Connection, slice: Slice): Promise<Attempt>;
 }
 
-const nothing: Attempt = { changed: [], edited: [], refused: [], stored: [], made: [] };
+const nothing: Attempt = { changed: [], edited: [], undone: [], stored: [], made: [], along: new Map() };
 
 /** Types, fields and trees of a part as the catalog has them now; throws `catalog_changed` where they are no longer there. */
 export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog): Updating {
@@ -45,12 +57,17 @@ export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog):
 }
 
 export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog): Dealer {
+  const updating = updatingOf(order, part, catalog);
+  const along = alongOf(order)
+    .filter((a) => order.parts[a.part] === part)
+    .map(({ entry, at }) => ({ ...entry, at, type: typeNow(catalog, entry.type) }));
   switch (part.act) {
     case 'update':
-      return new UpdateDealer(updatingOf(order, part, catalog));
+      return new Accompanied(new UpdateDealer(updating), along);
     case 'create':
+      return new Accompanied(new CreateDealer({ ...updating, source: sourceOf(part, catalog) }), along);
     case 'delete':
-      throw new Error('not yet');
+      return new DeleteDealer(updating, along);
   }
 }
 
@@ -64,19 +81,162 @@ class UpdateDealer implements Dealer {
   }
 
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
-    const [applied] = await ask<Applied>(connection, updateCarefully(this.part, slice));
+    const [applied] = await askPrepared<Applied>(connection, updateCarefully(this.part, slice));
     const { changed, same, edited } = applied!;
     const written = new Set(changed);
     const ignored = same.filter((n) => !written.has(n));
-    if (ignored.length > 0)
-      return { ...nothing, edited, refused: ignored.map((n) => ({ n, cause: 'The database left the record as it was (a trigger or a row rule).' })) };
+    if (ignored.length > 0) return { ...nothing, edited, undone: ignored.map((n) => refusal(n, leftAsItWas)) };
     if (!this.hasTriggers || changed.length === 0) return { ...nothing, changed, edited };
-    const stored = await ask<Stored>(connection, storedOtherwise(this.part, { ...slice, only: changed }));
+    const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, { ...slice, only: changed }));
     const back = stored.filter((s) => s.put_back);
     if (back.length > 0)
-      return { ...nothing, edited, refused: back.map(({ n }) => ({ n, cause: 'A trigger of the database put the old value back.' })) };
+      return { ...nothing, edited, undone: back.map(({ n }) => refusal(n, 'A trigger of the database put the old value back.')) };
     return { ...nothing, changed, edited, stored };
   }
+}
+
+class CreateDealer implements Dealer {
+  constructor(private readonly part: Creating) {}
+  get type(): RecordType {
+    return this.part.type;
+  }
+
+  async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
+    const rows = await askPrepared<{ n: number; same: boolean; key: string | null }>(connection, createRecords(this.part, slice));
+    const edited = rows.filter((r) => !r.same).map((r) => r.n);
+    const drawn = rows.flatMap((r) => (r.same ? [{ n: r.n, key: r.key! }] : []));
+    const { made, missing } = await readBack(connection, this.type, drawn);
+    if (missing.length > 0) return { ...nothing, edited, undone: missing.map((n) => refusal(n, notMade)) };
+    return { ...nothing, changed: made.map((m) => m.n), edited, made };
+  }
+}
+
+/** Deletes, and beforehand what was made along; never by the database's own cascade. */
+class DeleteDealer implements Dealer {
+  constructor(
+    private readonly part: Updating,
+    private readonly along: readonly AlongNow[],
+  ) {}
+  get type(): RecordType {
+    return this.part.type;
+  }
+
+  async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
+    const removed = await removeAlong(connection, this.along, slice);
+    if ('undone' in removed) return { ...nothing, undone: removed.undone };
+    const locked = await askPrepared<{ n: number; same: boolean; cause: string | null }>(connection, lockForDelete(this.part, slice));
+    const edited = locked.filter((r) => !r.same).map((r) => r.n);
+    const pointed = locked.filter((r) => r.same && r.cause !== null);
+    if (pointed.length > 0) return { ...nothing, edited, undone: pointed.map(({ n, cause }) => refusal(n, cause!)) };
+    const only = locked.filter((r) => r.same).map((r) => r.n);
+    if (only.length === 0 || (edited.length > 0 && this.along.length > 0))
+      // What went along with the edited ones comes back: the rest is done without them.
+      return edited.length > 0 && this.along.length > 0
+        ? { ...nothing, undone: edited.map((n) => ({ n, outcome: 'edited_since', cause: changedSince })) }
+        : { ...nothing, edited };
+    const gone = await askPrepared<{ n: number }>(connection, deleteLocked(this.part, { ...slice, only }));
+    const changed = gone.map((r) => r.n);
+    const kept = only.filter((n) => !changed.includes(n));
+    if (kept.length > 0) return { ...nothing, edited, undone: kept.map((n) => refusal(n, leftAsItWas)) };
+    return { ...nothing, changed, edited, along: removed.along };
+  }
+}
+
+interface AlongNow extends Omit<Along, 'type'> {
+  readonly at: number;
+  readonly type: RecordType;
+}
+
+/** Another act, and what is made or removed along with each record that it was done to, in the same transaction. */
+class Accompanied implements Dealer {
+  constructor(
+    private readonly act: Dealer,
+    private readonly along: readonly AlongNow[],
+  ) {}
+  get type(): RecordType {
+    return this.act.type;
+  }
+
+  async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
+    const done = await this.act.attempt(connection, slice);
+    if (this.along.length === 0 || done.undone.length > 0 || done.changed.length === 0) return done;
+    const here = { ...slice, only: done.changed };
+    const removed = await removeAlong(connection, this.along, here);
+    if ('undone' in removed) return { ...done, undone: removed.undone };
+    const along = new Map(removed.along);
+    const keys = done.made.length > 0 ? done.made : await keysOfPlaces(connection, slice, done.changed);
+    for (const entry of this.along.filter((a) => a.act === 'create')) {
+      const drawn = await askPrepared<{ n: number; key: string }>(connection, createAlong(entry, here, keys));
+      const { made, missing } = await readBack(connection, entry.type, drawn);
+      if (missing.length > 0) return { ...done, undone: missing.map((n) => refusal(n, notMade)) };
+      along.set(entry.at, made);
+    }
+    return { ...done, along };
+  }
+}
+
+const leftAsItWas = 'The database left the record as it was (a trigger or a row rule).';
+const notMade = 'The database did not make the record (a trigger or a row rule).';
+const changedSince = 'What was made along with it has been changed since.';
+
+function refusal(n: number, cause: string): Attempt['undone'][number] {
+  return { n, outcome: 'refused', cause };
+}
+
+/** What has just been made, as the database has it; `missing` are the places whose record is not there under its key. */
+async function readBack(
+  connection: Connection,
+  type: RecordType,
+  drawn: readonly { readonly n: number; readonly key: string }[],
+): Promise<{ made: Made[]; missing: number[] }> {
+  if (drawn.length === 0) return { made: [], missing: [] };
+  const rows = await askPrepared<{ key: string; made_as: string }>(
+    connection,
+    asMade(
+      type,
+      drawn.map((d) => d.key),
+    ),
+  );
+  const as = new Map(rows.map((r) => [r.key, r.made_as]));
+  return {
+    made: drawn.flatMap(({ n, key }) => (as.has(key) ? [{ n, key, as: as.get(key)! }] : [])),
+    missing: drawn.filter(({ key }) => !as.has(key)).map(({ n }) => n),
+  };
+}
+
+/** Removes what was made along with the records of a slice, if all of it is just as it was made. */
+async function removeAlong(
+  connection: Connection,
+  along: readonly AlongNow[],
+  slice: Slice,
+): Promise<{ along: Map<number, Made[]> } | { undone: Attempt['undone'] }> {
+  const removed = new Map<number, Made[]>();
+  for (const entry of along.filter((a) => a.act === 'delete')) {
+    const frozen = await askPrepared<{ n: number; key: string; made_as: string }>(connection, frozenAlong(slice, entry.at));
+    if (frozen.length === 0) continue;
+    const keys = frozen.map((f) => f.key);
+    const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(connection, lockMade(entry.type, keys));
+    const found = new Map(now.map((r) => [r.key, r]));
+    const wrong = frozen.filter((f) => found.get(f.key)?.made_as !== f.made_as);
+    if (wrong.length > 0) return { undone: wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince })) };
+    const pointed = frozen.filter((f) => found.get(f.key)?.cause);
+    if (pointed.length > 0) return { undone: pointed.map(({ n, key }) => refusal(n, found.get(key)!.cause!)) };
+    await askPrepared(connection, deleteMade(entry.type, keys));
+    removed.set(
+      entry.at,
+      frozen.map(({ n, key, made_as }) => ({ n, key, as: made_as })),
+    );
+  }
+  return { along: removed };
+}
+
+async function keysOfPlaces(connection: Connection, slice: Slice, places: readonly number[]): Promise<{ n: number; key: string }[]> {
+  const { rows } = await connection.query<{ n: number; key: string }>({
+    name: 'keys of places',
+    text: `select p as n, b.keys[p] as key from tantamos.batch b, unnest($3::int[]) p where preview = $1 and position = $2`,
+    values: [slice.previewId, slice.batch, places],
+  });
+  return rows;
 }
 
 /** The triggers that will fire at an act on these fields. */

@@ -1,4 +1,5 @@
 import {
+  alongOf,
   frozenForm,
   raw,
   sql,
@@ -7,6 +8,7 @@ import {
   envOf,
   value,
   wholeRecord,
+  type Along,
   type Catalog,
   type CheckedPart,
   type OrderPart,
@@ -50,6 +52,7 @@ export class Freezer {
   private batches = 0;
   private readonly pairs = new PairCounts();
   private readonly planned: Planned[] = [];
+  private order!: WorkOrder;
 
   constructor(
     private readonly database: Database,
@@ -58,6 +61,7 @@ export class Freezer {
   ) {}
 
   async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
+    this.order = order;
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
       if (frozen.inOrder) await this.settled(part, frozen, i);
@@ -70,6 +74,7 @@ export class Freezer {
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
   async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog): Promise<Frozen> {
+    this.order = order;
     const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
       `select part, min(position) as low, max(position) + 1 as high from tantamos.run_batch where run = $1
        group by part order by part desc`,
@@ -89,7 +94,20 @@ export class Freezer {
         this.freezing.progress(stretches - i, stretches);
       }
     }
+    await this.alongBack(runId);
     return { batches: this.batches, pairs: this.pairs };
+  }
+
+  /** What a run made along with its records goes with them when they are taken back. */
+  private async alongBack(runId: string): Promise<void> {
+    const last = this.order.parts.length - 1;
+    const all = alongOf(this.order);
+    for (const { part, at } of all) {
+      // The run's own order has the parts the other way round, and so the places of what goes along.
+      const within = at - all.findIndex((a) => a.part === part);
+      const before = all.filter((a) => a.part > part).length;
+      await this.connection.query(alongBack, [runId, this.freezing.previewId, part, at, before + within, last - part]);
+    }
   }
 
   /** A selection that can be cut by keys: each piece is found anew. */
@@ -195,7 +213,10 @@ export class Freezer {
 
   private async write(part: number, fields: readonly string[], rows: Sql): Promise<void> {
     const { previewId, batchSize } = this.freezing;
-    const statement = freezeRows(rows, fields, { previewId, part, firstPosition: this.batches, batchSize });
+    const along = alongOf(this.order)
+      .filter((a) => a.part === part && a.entry.act === 'create')
+      .map(({ at, entry }) => ({ at, fields: entry.writes }));
+    const statement = freezeRows(rows, fields, { previewId, part, firstPosition: this.batches, batchSize, along });
     for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(
       this.connection,
       statement,
@@ -206,6 +227,21 @@ export class Freezer {
   }
 }
 
+/** $1 run, $2 preview of the undo, $3 and $4 its part and along, $5 and $6 the along and part of the run. */
+const alongBack = `
+  insert into tantamos.batch_along (preview, position, along, owners, keys, made_as)
+  select $2, k.position, $4, array_agg(k.place order by k.place), array_agg(a.key order by k.place), array_agg(a.made_as order by k.place)
+  from tantamos.run_along ra
+  join tantamos.run on run.id = ra.run
+  join tantamos.run_batch s on s.run = ra.run and s.position = ra.position and s.part = $6
+  join tantamos.batch b on b.preview = run.preview and b.position = s.batch
+  cross join lateral rows from (unnest(ra.owners), unnest(ra.keys), unnest(ra.made_as)) a(owner, key, made_as)
+  join (
+    select u.position, i.key, i.place::int as place from tantamos.batch u
+    cross join lateral unnest(u.keys) with ordinality i(key, place) where u.preview = $2 and u.part = $3) k
+    on k.key = coalesce(s.made[a.owner - s.low], b.keys[a.owner])
+  where ra.run = $1 and ra.along = $5 group by k.position`;
+
 /** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
 export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
   return { form: frozenForm, env: order.env, parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)) };
@@ -214,7 +250,13 @@ export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
 function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
   const type = typeNow(catalog, part.type);
   const all = type.fields.map((f) => f.name);
-  const rest = { id: part.id, type: part.type, of: part.type, inOrder: false, along: [] };
+  const rest = {
+    id: part.id,
+    type: part.type,
+    of: part.type,
+    inOrder: false,
+    along: part.along.map((a): Along => ({ ...a, act: 'delete', writes: [] })),
+  };
   switch (part.act) {
     case 'update':
       return { ...rest, act: 'update', reads: fieldReads(type, part.writes), writes: part.writes };

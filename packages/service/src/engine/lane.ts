@@ -1,9 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
-import type { Connection, Database } from '../database/database';
+import { askPrepared, type Connection, type Database } from '../database/database';
 import { blameOf, codeOf } from '../database/refusal';
-import { applyWhole, applyWithCare, ask, type Patience, type RunBatchRow, type Work } from './batch';
+import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, firing, updatingOf } from './dealer';
 import { claimed, presentPart, type Asking } from './statements/claim';
 import { updateSwiftly } from './statements/update';
@@ -109,7 +109,7 @@ export class Lane {
     const statement = updateSwiftly(part, asking, gate);
     for (let tries = 0; tries < mostConflicts; tries++) {
       try {
-        return (await ask(connection, statement)).length > 0;
+        return (await askPrepared(connection, statement)).length > 0;
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug') throw error;
@@ -127,7 +127,7 @@ export class Lane {
         'select pg_try_advisory_xact_lock_shared(hashtextextended($1, 3)) as open',
         [this.run.id],
       );
-      const [row] = rows[0]!.open ? await ask<RunBatchRow>(connection, claimed(asking, true)) : [];
+      const [row] = rows[0]!.open ? await askPrepared<RunBatchRow>(connection, claimed(asking, true)) : [];
       const whole = row !== undefined && (await applyWhole(connection, work, row));
       await connection.query(whole ? 'commit' : 'rollback');
       return whole;
@@ -147,7 +147,7 @@ export class Lane {
       for (let tries = 1; ; tries++) {
         try {
           await connection.query('begin isolation level repeatable read; set constraints all immediate');
-          const [row] = await ask<RunBatchRow>(connection, claimed(asking, false));
+          const [row] = await askPrepared<RunBatchRow>(connection, claimed(asking, false));
           if (row) await applyWithCare(connection, work, row, tries >= mostConflicts);
           await connection.query('commit');
           return row !== undefined;
@@ -169,7 +169,7 @@ export class Lane {
     if (this.ready?.catalog === catalog && this.ready.work.index === index) return this.ready.work;
     const part: OrderPart = this.run.order.parts[index]!;
     const dealer = dealerOf(this.run.order, part, catalog);
-    const swift = part.act === 'update' && firing(dealer.type, 'update', part.writes).length === 0;
+    const swift = part.act === 'update' && part.along.length === 0 && firing(dealer.type, 'update', part.writes).length === 0;
     const work = { index, part, swift, dealer, catalog, source: sourceOf(part, catalog), patience: this.patience };
     this.ready = { catalog, work };
     return work;

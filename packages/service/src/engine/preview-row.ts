@@ -29,6 +29,8 @@ export interface PreviewRow {
   readonly not_allowed: number;
   readonly edited_since: number;
   readonly gone: number;
+  /** How many records are made or removed along, by the place of the order's `along`. */
+  readonly along: readonly number[];
   readonly pairs: readonly Pair[];
   readonly more_pairs: readonly string[];
   readonly causes: readonly { readonly cause: string; readonly count: number }[];

@@ -1,5 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import {
+  alongOf,
+  checkParts,
   defaultSafety,
   fail,
   jobSentence,
@@ -125,6 +127,7 @@ export class Previews {
 
   /** Begins a preview of parts that were put together by the engine itself; `job` says what they are of. */
   async beginParts(parts: readonly CheckedPart[], job: Job, sentence: string, person: Person): Promise<string> {
+    checkParts(parts);
     const catalog = await this.catalogs.get();
     const batchSize = job.safety?.batchSize ?? defaultSafety.batchSize;
     const order = orderOf(parts);
@@ -392,6 +395,8 @@ async function writeTotals(
     `update tantamos.preview p set state = 'ready', ready_at = clock_timestamp(), batches = $2, pairs = $3, more_pairs = $4,
        work_order = $5, matched = t.matched, will_change = t.will_change, already_right = t.already_right,
        not_allowed = t.not_allowed, edited_since = t.edited_since, gone = t.gone,
+       along = array(select coalesce((select sum(cardinality(owners)) from tantamos.batch_along where preview = p.id and along = n), 0)
+         from generate_series(0, $6::int - 1) n order by n),
        causes = coalesce((
          select jsonb_agg(jsonb_build_object('cause', c.cause, 'count', c.count) order by c.count desc) from (
            select cause, count(*) as count from tantamos.batch b, unnest(b.causes) cause
@@ -401,7 +406,7 @@ async function writeTotals(
          coalesce(sum(edited_since), 0) as edited_since, coalesce(sum(gone), 0) as gone
        from tantamos.batch where preview = $1) t
      where p.id = $1 and p.state = 'working' returning p.matched`,
-    [id, batches, JSON.stringify(pairs.list()), JSON.stringify(pairs.more()), order],
+    [id, batches, JSON.stringify(pairs.list()), JSON.stringify(pairs.more()), order, alongOf(order).length],
   );
   if (!rows[0]) throw new Cancelled();
   await connection.query('update tantamos.preview set sentence = $2 where id = $1', [id, sentence(rows[0].matched)]);
@@ -409,7 +414,10 @@ async function writeTotals(
 
 /** Whose doings the database adds to what is written. */
 function triggersOf(order: WorkOrder, catalog: Catalog): Trigger[] {
-  return order.parts.flatMap((part) => [...firing(typeNow(catalog, part.type), part.act, part.writes)]);
+  return order.parts.flatMap((part) => [
+    ...firing(typeNow(catalog, part.type), part.act, part.writes),
+    ...part.along.flatMap((a) => firing(typeNow(catalog, a.type), a.act, a.writes)),
+  ]);
 }
 
 function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?: number): string {

@@ -9,6 +9,7 @@ import {
   type RunState,
   type RunVerb,
   type Totals,
+  type WorkOrder,
 } from '@tantamos/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Person } from '../accounts/rights';
@@ -29,7 +30,8 @@ export interface RunRow extends Totals {
   /** Runs that took this one back, newest first. */
   readonly undone_by: readonly { readonly run: string; readonly changed: number; readonly state: RunState }[];
   readonly type: string;
-  readonly parts: readonly OrderPart[];
+  readonly work_order: WorkOrder;
+  readonly along: readonly number[];
   readonly sentence: string;
   readonly why: string | null;
   readonly list_report: ListReportView | null;
@@ -137,7 +139,7 @@ export class Runs {
   /** Begins a preview that puts back what a run changed. A run still under way is stopped first, and waited for. */
   async undo(id: string, person: Person, why: string | undefined): Promise<string> {
     let run = await this.get(id);
-    mayUndo(person, run.parts, await this.catalogs.get());
+    mayUndo(person, run.work_order.parts, await this.catalogs.get());
     if (!isOver(run.state)) {
       if (run.state !== 'stopping') await this.say(id, 'stop', { account: person.id, reason: null });
       this.wake();
@@ -275,10 +277,12 @@ const sumBatches = `
 const liveTotals = `${sumBatches} where run_batch.run = run.id`;
 
 const selectRuns = (totals: string): string => `
-  select run.id, run.preview, p.kind, p.undo_of, p.type, p.work_order -> 'parts' as parts, p.sentence, p.why, p.list_report,
+  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report,
     run.notes, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
     s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, p.batch_size, run.matched,
-    t.*, b.*,
+    t.*, b.*, p.work_order,
+    array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
+      from generate_series(0, cardinality(p.along) - 1) n order by n)::int[] as along,
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,
     (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state) order by u.started_at desc), '[]')
      from tantamos.run u join tantamos.preview up on up.id = u.preview

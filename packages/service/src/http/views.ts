@@ -1,5 +1,5 @@
 import type { ChangeView, JournalRecord, PreviewView, RunView, TypeSummary, TypeView } from '@tantamos/contract';
-import { isMoving, isOver, maySay, needsAttention, type Catalog, type Field, type RecordType } from '@tantamos/core';
+import { alongOf, isMoving, isOver, maySay, needsAttention, type Catalog, type Field, type RecordType, type WorkOrder } from '@tantamos/core';
 import type { Person } from '../accounts/rights';
 import { namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
@@ -73,6 +73,7 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
     causes: p.causes,
     triggers: p.triggers,
     list: p.list_report,
+    along: alongViews(catalog, p.work_order, p.along),
     notes: p.notes,
     hindrance: start ? (start.hindrance?.message ?? null) : `The type “${p.type}” is no longer there.`,
     expectRequired: start?.sayNumber != null,
@@ -81,7 +82,8 @@ export async function previewView(services: Services, p: PreviewRow, person: Per
 }
 
 export async function runView(services: Services, r: RunRow): Promise<RunView> {
-  const type = (await services.catalogs.get()).find(r.type);
+  const catalog = await services.catalogs.get();
+  const type = catalog.find(r.type);
   const { matched, changed, already_right, not_allowed, edited_since, refused, in_use, gone, not_yet } = r;
   const totals = { matched, changed, already_right, not_allowed, edited_since, refused, in_use, gone, not_yet };
   return {
@@ -109,6 +111,7 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
     batches: r.batches,
     batchesDone: r.batches_done,
     list: r.list_report,
+    along: alongViews(catalog, r.work_order, r.along),
     notes: r.notes,
     totals,
     verbs: verbsFor(r),
@@ -153,6 +156,15 @@ export function changeView(
 ): ChangeView {
   const show = (value: string | null) => (field && labels ? labels.show(field, value) : { value });
   return { field: change.field, label: field?.label ?? change.field, old: show(change.old), new: show(change.new) };
+}
+
+function alongViews(catalog: Catalog, order: WorkOrder, counts: readonly number[]): PreviewView['along'] {
+  return alongOf(order).map(({ entry, at }) => ({
+    type: entry.type,
+    label: catalog.find(entry.type)?.label ?? entry.type,
+    act: entry.act,
+    count: counts[at] ?? 0,
+  }));
 }
 
 function verbsFor(r: RunRow): RunView['verbs'] {

@@ -89,10 +89,8 @@ create table tantamos.preview (
   not_allowed bigint not null default 0,
   edited_since bigint not null default 0,
   gone bigint not null default 0,
-  -- records made or removed along with those matched: not among them
-  along_created bigint not null default 0,
-  along_removed bigint not null default 0,
-  along_changed bigint not null default 0,
+  -- records made or removed along with those matched, by the place of the order's `along`: not among them
+  along integer[] not null default '{}',
   -- [{field, old, new, count}], and which fields have more pairs than are listed
   pairs jsonb not null default '[]',
   more_pairs jsonb not null default '[]',
@@ -166,16 +164,16 @@ create table tantamos.batch_value (
   primary key (preview, position, field),
   foreign key (preview, position) references tantamos.batch on delete cascade
 );
--- Records that are made, changed or removed in the same transaction as those of a batch: one row an entry of the part's
--- `along`. `owners` are the places of the batch's records for which each is; a removal knows its records beforehand, by
--- key and signature; what is made gets its keys in the run.
+-- Records that are made or removed in the same transaction as those of a batch: one row an `along` of the order.
+-- `owners` are the places of the batch's records for which each is. What is removed is known by key, and by what it was
+-- as it was made; what is made gets its key in the run.
 create table tantamos.batch_along (
   preview uuid not null,
   position integer not null,
   along smallint not null,
   owners integer[] not null,
   keys text[],
-  signatures bigint[],
+  made_as bigint[],
   primary key (preview, position, along),
   foreign key (preview, position) references tantamos.batch on delete cascade
 );
@@ -184,8 +182,7 @@ create table tantamos.batch_along_value (
   position integer not null,
   along smallint not null,
   field text not null,
-  old text[],
-  new text[],
+  new text[] not null,
   primary key (preview, position, along, field),
   foreign key (preview, position, along) references tantamos.batch_along on delete cascade
 );
@@ -195,8 +192,8 @@ do $$ begin
   alter table tantamos.batch alter keys set compression lz4, alter signatures set compression lz4,
     alter causes set compression lz4, alter verdicts set compression lz4;
   alter table tantamos.batch_value alter old set compression lz4, alter new set compression lz4;
-  alter table tantamos.batch_along alter keys set compression lz4, alter signatures set compression lz4;
-  alter table tantamos.batch_along_value alter old set compression lz4, alter new set compression lz4;
+  alter table tantamos.batch_along alter keys set compression lz4, alter made_as set compression lz4;
+  alter table tantamos.batch_along_value alter new set compression lz4;
 exception when feature_not_supported then null;
 end $$;
 
@@ -222,8 +219,6 @@ create table tantamos.run (
   ask_after integer,
   -- [{code, message, count}]: what was noticed on the way
   notes jsonb not null default '[]',
-  -- parts whose end has been looked at
-  parts_checked smallint not null default 0,
   matched bigint not null,
   changed bigint not null default 0,
   already_right bigint not null default 0,
@@ -304,15 +299,15 @@ create table tantamos.run_batch (
 create index run_batch_claim on tantamos.run_batch (run, position) where state <> 'done';
 create index run_batch_keys on tantamos.run_batch (type, key_low, key_high);
 
--- What was made, changed or removed along with a stretch's records: entries by their places in the frozen batch_along.
+-- What was made or removed along with a stretch's records, by the places of these in the batch.
 create table tantamos.run_along (
   run uuid not null,
   position integer not null,
   along smallint not null,
-  places integer[] not null,
-  -- of records made: their keys, and what they were as made
-  made text[],
-  made_as bigint[],
+  owners integer[] not null,
+  -- their keys and, of those made, what they were as made
+  keys text[] not null,
+  made_as bigint[] not null,
   primary key (run, position, along),
   foreign key (run, position) references tantamos.run_batch on delete cascade
 );

@@ -8,6 +8,8 @@ export interface Freeze {
   /** Position of the first batch this statement writes. */
   readonly firstPosition: number;
   readonly batchSize: number;
+  /** What is made along with each record that will change: its place in the order, and its fields. */
+  readonly along: readonly { readonly at: number; readonly fields: readonly string[] }[];
 }
 
 /** At most this many different from → to pairs a field are counted one by one. */
@@ -15,10 +17,9 @@ export const mostPairs = 200;
 
 /**
  * Freezes rows as `partRows` gives them. The rows that come back are from → to counts (`field`, `old`, `new`, `count`),
- * and one with `field` null whose `count` is the number of batches written. With `weighed`, rows have a `weight`: a batch
- * ends before its weights pass the batch size.
+ * and one with `field` null whose `count` is the number of batches written.
  */
-export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze, weighed = false): Sql {
+export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze): Sql {
   const id = sql`${value(freeze.previewId)}::uuid`;
   const part = sql`${value(freeze.part)}::smallint`;
   const size = sql`${value(freeze.batchSize)}::int`;
@@ -36,21 +37,32 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze,
     (field, i) => sql` union all (select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
       where verdict = ${letter('not_yet')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
   );
-  // Chunks of weighed rows are made dense again: one heavy row may pass over a border.
-  const chunk = weighed
-    ? sql`dense_rank() over (order by (upto - 1) / ${size})::int - 1`
-    : sql`((n - 1) / ${size})::int`;
-  const source = weighed ? sql`(select *, sum(weight) over (order by n) as upto from (${rows}) w)` : sql`(${rows})`;
+  const willChange = sql`filter (where verdict = ${letter('not_yet')})`;
+  const made = freeze.along.flatMap((a, j) => a.fields.map((field, i) => ({ at: a.at, field, column: raw(`a${j + 1}_${i + 1}`) })));
+  const madeColumns = made.map(({ column }) => sql`, ${column}`);
+  const madeArrays = made.map(({ column }) => sql`, array_agg(${column}) ${willChange} as ${column}`);
+  const owners = freeze.along.length > 0 ? sql`, array_agg(place::int) ${willChange} as owners` : raw('');
+  const alongs = freeze.along.map(
+    ({ at }) => sql`, ${raw(`along_${at}`)} as (
+      insert into tantamos.batch_along (preview, position, along, owners)
+      select ${id}, ${position}, ${value(at)}, g.owners from grouped g where g.owners is not null)`,
+  );
+  const alongValues = made.map(
+    ({ at, field, column }, i) => sql`, ${raw(`along_value_${i + 1}`)} as (
+      insert into tantamos.batch_along_value (preview, position, along, field, new)
+      select ${id}, ${position}, ${value(at)}, ${value(field)}, g.${column} from grouped g where g.owners is not null)`,
+  );
   return sql`
     with matched as materialized (
-      select ${chunk} as chunk, n, key, signature, verdict, cause${join(columns, '')} from ${source} ordered
+      select ((n - 1) / ${size})::int as chunk, n, key, signature, verdict, cause${join([...columns, ...madeColumns], '')}
+      from (${rows}) ordered
     ), grouped as materialized (
       select chunk, array_agg(key) as keys, array_agg(signature) as signatures, string_agg(verdict, '') as verdicts,
-        case when count(cause) > 0 then array_agg(cause) end as causes${join(arrays, '')}
-      from (select * from matched order by chunk, n) m group by chunk
+        case when count(cause) > 0 then array_agg(cause) end as causes${join([...arrays, ...madeArrays], '')}${owners}
+      from (select *, row_number() over (partition by chunk order by n) as place from matched order by chunk, n) m group by chunk
     ), batch as (
       insert into tantamos.batch (preview, position, part, keys, signatures, verdicts, causes)
       select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes from grouped g
-    )${join(inserts, '')}
+    )${join([...inserts, ...alongs, ...alongValues], '')}
     select null::text as field, null::text as old, null::text as new, count(*) as count from grouped${join(pairs, '')}`;
 }

@@ -25,6 +25,7 @@ import {
   type RecordType,
   type Sql,
 } from '@tantamos/core';
+import { pointedAt } from './pointers';
 
 /** Which records of a part's selection a statement looks at. */
 export type Cut =
@@ -44,12 +45,16 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const source = selection.type;
   const scope = new Scope(source, selection.env, planned);
   const keys = scope.keys();
-  const fresh = new Map(part.changes.map((c, i) => [c.field.name, newValue(part, c, i, scope)]));
+  const makes = act === 'create';
+  const fresh = new Map(part.changes.map((c, i) => [c.field.name, newValue(c, i, scope, makes)]));
+  const along = part.along.flatMap((a, j) =>
+    a.changes.map((c, i) => sql`${asText(newValue(c, i, scope, true))} as ${raw(`a${j + 1}_${i + 1}`)}`),
+  );
   const columns =
     act === 'delete'
       ? source.fields.filter((f) => !f.generated).map((f) => ({ old: scope.own(f.name), fresh: null }))
       : part.changes.map((c) => ({
-          old: act === 'create' ? null : scope.asPlanned(() => scope.own(c.field.name)),
+          old: makes ? null : scope.asPlanned(() => scope.own(c.field.name)),
           fresh: fresh.get(c.field.name)!,
         }));
   const texts = columns.flatMap((c, i) => [
@@ -66,7 +71,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   return sql`
     select row_number() over (order by ${join(order, ', ')}) as n, m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...texts], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 
@@ -124,10 +129,10 @@ function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sq
   return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
 }
 
-function newValue(part: CheckedPart, change: Change, index: number, scope: Scope): Sql {
+function newValue(change: Change, index: number, scope: Scope, makes: boolean): Sql {
   const type = raw(change.field.dbType);
   // A record that is made has no value of its own to keep.
-  const own = part.act === 'create' ? sql`null::${type}` : scope.own(change.field.name);
+  const own = makes ? sql`null::${type}` : scope.own(change.field.name);
   const fresh = (made: Sql): Sql =>
     change.when ? sql`case when ${emit(change.when, scope)} then ${made} else ${own} end` : made;
   switch (change.value.from) {
@@ -161,7 +166,7 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
       : rulesTouched(type, writes).filter((r) => act === 'update' || r.fields.every((f) => writes.includes(f)));
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
-  const tests: Sql[] = [];
+  const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root)] : [];
   if (rules.length > 0) {
     const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
     const cases = rules.map((rule) => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`);

@@ -1,0 +1,121 @@
+import {
+  identifier,
+  join,
+  keyAmong,
+  keyIs,
+  keyText,
+  raw,
+  Scope,
+  signature,
+  sql,
+  tableOf,
+  value,
+  wholeSignature,
+  type Checked,
+  type Env,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+import { itemsOf, type Slice } from './items';
+
+/** A part that makes records of `type`; `source` is the type of those for which it does, null where for none. */
+export interface Creating {
+  readonly type: RecordType;
+  readonly source: RecordType | null;
+  readonly reads: readonly Checked[];
+  readonly writes: readonly string[];
+  readonly env: Env;
+}
+
+/**
+ * Makes a record for each of a slice that is as the preview saw it: rows of `n`, `same` and the `key` of the record made.
+ * Its key is drawn beforehand, where it is not among what is written, so that what is made along can point at it.
+ */
+export function createRecords(part: Creating, slice: Slice): Sql {
+  const { type, source, writes } = part;
+  const item = itemsOf(writes, slice);
+  let found = sql`select item.*, true as same from (${item}) item`;
+  if (source) {
+    const scope = new Scope(source, part.env);
+    const hash = signature(part.reads, scope);
+    // The record it is made for stays as it is until this is committed.
+    found = sql`select item.*, ${hash} = item.signature as same
+      from (${item}) item join ${scope.from()} on ${keyIs(source, scope.root, raw('item.key'))}
+      for key share of ${scope.root} skip locked`;
+  }
+  return sql`
+    with found as materialized (${found}), ${drawn(type, writes, 'found', sql` where found.same`)},
+    written as (${insertion(type, writes, [])} returning 1)
+    select found.n::int as n, found.same, ${keyText(drawnKeys(type))} as key
+    from found left join drawn on drawn.n = found.n cross join (select count(*) from written) done`;
+}
+
+/**
+ * Makes what goes along with records of a batch: rows of `n` (whose it is) and `key`. `owners` are those records' places
+ * and keys.
+ */
+export function createAlong(
+  along: { readonly type: RecordType; readonly by: string; readonly writes: readonly string[]; readonly at: number },
+  slice: Slice,
+  owners: readonly { readonly n: number; readonly key: string }[],
+): Sql {
+  const { type, by, writes, at } = along;
+  const values = writes.map((field, i) => {
+    const v = raw(`v${i + 1}`);
+    return sql` join tantamos.batch_along_value ${v} on ${v}.preview = a.preview and ${v}.position = a.position
+      and ${v}.along = a.along and ${v}.field = ${value(field)}`;
+  });
+  const arrays = writes.map((_, i) => raw(`, unnest(v${i + 1}.new)`));
+  const names = writes.map((_, i) => raw(`, new_${i + 1}`));
+  return sql`
+    with found as materialized (
+      select i.*, o.key as owner from tantamos.batch_along a${join(values, '')}
+      cross join lateral rows from (unnest(a.owners)${join(arrays, '')}) i(n${join(names, '')})
+      join unnest(${value(owners.map((o) => o.n))}::int[], ${value(owners.map((o) => o.key))}::text[]) o(n, key) on o.n = i.n
+      where a.preview = ${value(slice.previewId)}::uuid and a.position = ${value(slice.batch)}::int and a.along = ${value(at)}::int
+    ), ${drawn(type, writes, 'found', raw(''))},
+    written as (${insertion(type, writes, [by])} returning 1)
+    select drawn.n::int as n, ${keyText(drawnKeys(type))} as key from drawn cross join (select count(*) from written) done`;
+}
+
+/** What records with these keys are as they were made: rows of `key` and `made_as`. */
+export function asMade(type: RecordType, keys: readonly string[]): Sql {
+  const scope = new Scope(type);
+  const hash = wholeSignature(scope);
+  return sql`select ${keyText(scope.keys())} as key, ${hash}::text as made_as
+    from ${scope.from()} where ${keyAmong(type, scope.root, keys)}`;
+}
+
+/** The rows of `from` with their keys as `k1`…: written, or what the database itself would put there. */
+function drawn(type: RecordType, writes: readonly string[], from: string, where: Sql): Sql {
+  const keys = type.key.map((name, i) => {
+    const field = type.fields.find((f) => f.name === name)!;
+    const at = writes.indexOf(name);
+    const made = at >= 0 ? raw(`new_${at + 1}::${field.dbType}`) : raw(field.default ?? 'null');
+    return sql`${made} as ${raw(`k${i + 1}`)}`;
+  });
+  return sql`drawn as materialized (select ${raw(from)}.*, ${join(keys, ', ')} from ${raw(from)}${where})`;
+}
+
+function drawnKeys(type: RecordType): readonly Sql[] {
+  return type.key.map((_, i) => raw(`drawn.k${i + 1}`));
+}
+
+/** What is not written is left to the database. `owned`: fields that point at the record it is made for. */
+function insertion(type: RecordType, writes: readonly string[], owned: readonly string[]): Sql {
+  const typed = (name: string): string => type.fields.find((f) => f.name === name)!.dbType;
+  const columns = [
+    ...type.key.map((name, i) => ({ name, from: raw(`drawn.k${i + 1}`) })),
+    ...owned.filter((name) => !type.key.includes(name)).map((name) => ({ name, from: raw(`drawn.owner::${typed(name)}`) })),
+    ...writes.flatMap((name, i) =>
+      type.key.includes(name) ? [] : [{ name, from: raw(`drawn.new_${i + 1}::${typed(name)}`) }],
+    ),
+  ];
+  return sql`insert into ${tableOf(type)} (${join(
+    columns.map((c) => identifier(c.name)),
+    ', ',
+  )}) overriding system value select ${join(
+    columns.map((c) => c.from),
+    ', ',
+  )} from drawn order by drawn.n`;
+}
