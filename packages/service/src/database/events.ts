@@ -8,7 +8,7 @@ const reconnectAfter = 500;
 const sendEvery = 200;
 
 /** What news are about. */
-export type Topic = `run ${string}` | `preview ${string}`;
+export type Topic = `run ${string}` | `preview ${string}` | 'work';
 
 /**
  * News between all processes on one database, by its own LISTEN and NOTIFY: whoever watches a run hears of it, whichever

@@ -1,29 +1,9 @@
-import { spawn, type ChildProcess } from 'node:child_process';
-import { join } from 'node:path';
 import { Pool } from 'pg';
 import { Client } from '../../../client/src';
 import { demoAccounts } from '../accounts/demo-accounts';
+import { startService } from '../testing/program';
 import { openWorkspace, tokenOf, type Workspace } from '../testing/workspace';
 import { previewed } from '../testing/jobs';
-
-const program = join(__dirname, '../../dist/main.js');
-
-/** The real program on a free port; resolves with its address once it says that it is ready. */
-function startService(url: string): Promise<{ child: ChildProcess; base: string }> {
-  const child = spawn(process.execPath, [program], {
-    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' },
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
-  return new Promise((resolve, reject) => {
-    let said = '';
-    child.stdout!.on('data', (text: Buffer) => {
-      said += text.toString();
-      const ready = /ready:\s+(http:\S+)/.exec(said);
-      if (ready) resolve({ child, base: ready[1]! });
-    });
-    child.once('exit', () => reject(new Error(`The service ended: ${said}`)));
-  });
-}
 
 describe('kill -9 in the middle of a run of 18,000', () => {
   let w: Workspace;

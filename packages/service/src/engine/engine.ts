@@ -12,6 +12,8 @@ import { noteStoredOtherwise } from './stored-otherwise';
 
 /** How often the engine looks for runs that another process started or left behind, in ms. */
 const lookEvery = 1000;
+/** How long a process waits before it takes another lane of the same run, in ms. */
+const betweenLanes = 15;
 
 /** Locked records are tried again after 0.5, 1, 2, 4, 8 and 15 s, about half a minute in all. */
 export const usualPatience: Patience = { tries: 7, firstWait: 500 };
@@ -23,8 +25,8 @@ export const usualPatience: Patience = { tries: 7, firstWait: 500 };
  */
 export class Engine {
   private readonly lanes = new Map<string, { lane: Lane; ended: Promise<void> }>();
-  /** Why a run makes no headway, as long as it does not. */
-  private readonly hindrances = new Map<string, string>();
+  /** Why a run makes no headway, as long as it does not, and how often it was tried since. */
+  private readonly hindrances = new Map<string, { why: string; tries: number }>();
   private runs!: Runs;
   private stopped = false;
   private poke: () => void = () => {};
@@ -40,17 +42,29 @@ export class Engine {
 
   start(runs: Runs): void {
     this.runs = runs;
+    // Other processes say when there is work: it is shared from the start.
+    this.events.on('work', () => this.rouse());
     this.loop = this.look();
   }
 
   /** There may be work now, or a person's word to heed. */
   wake(): void {
+    this.events.send('work');
+    this.rouse();
+  }
+
+  private rouse(): void {
     this.poke();
     for (const { lane } of this.lanes.values()) lane.rouse();
   }
 
   hindrance(runId: string): string | null {
-    return this.hindrances.get(runId) ?? null;
+    return this.hindrances.get(runId)?.why ?? null;
+  }
+
+  /** How many lanes of a run this process carries. */
+  lanesOf(runId: string): number {
+    return [...this.lanes.keys()].filter((name) => name.startsWith(runId)).length;
   }
 
   /** Ends after the batches under way; unfinished runs go on at the next start, here or elsewhere. */
@@ -67,8 +81,8 @@ export class Engine {
       const woken = new Promise<void>((resolve) => (this.poke = resolve));
       try {
         for (const run of await this.activeRuns()) {
-          if (run.state === 'queued' || run.state === 'running') this.open(run);
-          else if (![...this.lanes.keys()].some((name) => name.startsWith(run.id))) await this.settle(run.id);
+          if (run.state === 'queued' || run.state === 'running') await this.open(run);
+          else if (this.lanesOf(run.id) === 0) await this.settle(run.id);
         }
       } catch (error) {
         if (outage(error) === null) this.log.error({ err: error }, 'engine could not look for runs');
@@ -87,10 +101,15 @@ export class Engine {
     );
   }
 
-  private open(run: LaneRun): void {
-    for (let number = 0; number < run.at_once; number++) {
+  /** One lane at once, a further one a little later: where several processes live, each gets some. */
+  private async open(run: LaneRun): Promise<void> {
+    const mine = (number: number): boolean => this.lanes.has(`${run.id}/${number}`);
+    const free = Array.from({ length: run.at_once }, (_, n) => n).filter((n) => !mine(n));
+    const first = free.length === run.at_once ? Math.floor(Math.random() * free.length) : 0;
+    for (const [i, number] of [...free.slice(first), ...free.slice(0, first)].entries()) {
       const name = `${run.id}/${number}`;
-      if (this.lanes.has(name)) continue;
+      if (i > 0) await sleep(betweenLanes);
+      if (this.lanes.has(name) || this.stopped) continue;
       const lane = new Lane(this.database, this.catalogs, this.patience, run, number, () => this.headway(run.id));
       const quiet = this.events.on(`run ${run.id}`, () => lane.rouse());
       const ended = lane
@@ -175,9 +194,12 @@ export class Engine {
   private async trouble(run: LaneRun, error: unknown): Promise<void> {
     const wait = outage(error);
     if (wait !== null) {
-      this.hindrances.set(run.id, wait);
+      const tries = (this.hindrances.get(run.id)?.tries ?? 0) + 1;
+      this.hindrances.set(run.id, { why: wait, tries });
       this.events.send(`run ${run.id}`);
-      if (!this.stopped) await Promise.race([sleep(2 * lookEvery), this.loop]);
+      // A single connection that was cut is no reason to wait long.
+      if (!this.stopped) await Promise.race([sleep(Math.min(2 * lookEvery, 50 * 2 ** tries)), this.loop]);
+      this.rouse();
       return;
     }
     const known = error instanceof ProblemError || error instanceof AllAlike;

@@ -14,7 +14,7 @@ import {
 import type { Database } from '../database/database';
 import type { Note } from './preview-row';
 
-const mostExamples = 20;
+const mostExamples = 500;
 
 /**
  * Keeps the values that a job gives one by one as rows. The job that comes back says only under which id they are kept, so

@@ -1,0 +1,148 @@
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { parseArgs } from 'node:util';
+import { Pool } from 'pg';
+import type { PreviewView, RunView } from '@tantamos/contract';
+import { isOver } from '@tantamos/core';
+import { audit } from './audit';
+import { Pair } from './pair';
+import { network, people, type Counts } from './storm';
+import { makeWorld, mend } from './world';
+
+const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
+
+/**
+ * Runs and undoes among people at work, kills, crashes and cut connections, and holds every run against an audit of its
+ * own. --minutes N; --kill MS and --crash MS: how often about. Prints what was done; ends with 1 if anything was not true.
+ */
+async function chaos(): Promise<number> {
+  const { values } = parseArgs({
+    options: {
+      url: { type: 'string' },
+      minutes: { type: 'string', default: '1' },
+      kill: { type: 'string', default: '900' },
+      crash: { type: 'string', default: '4000' },
+    },
+  });
+  const db = new Pool({ connectionString: values.url!, max: 12, application_name: 'hand' });
+  db.on('error', () => {});
+  await makeWorld(db);
+  const counts: Counts = { handEdits: 0, handDeletes: 0, locks: 0, cuts: 0, serviceKills: 0, crashes: 0, words: 0 };
+  const pair = new Pair(program, values.url!, counts);
+  await pair.start();
+  const end = Date.now() + Number(values.minutes) * 60_000;
+  const wrong: string[] = [];
+  const runs = { rounds: 0, runs: 0, undone: 0, records: 0, changed: 0, edited: 0, refused: 0, inUse: 0, gone: 0, notYet: 0 };
+  while (Date.now() < end && wrong.length === 0) {
+    runs.rounds++;
+    await quietly(() => mend(db));
+    let calm = false;
+    const storm = Promise.all([
+      people(db, counts, () => calm),
+      network(db, counts, () => calm, Number(values.crash)),
+      pair.kill(() => calm, Number(values.kill)),
+    ]);
+    const from = await lastAudited(db);
+    const tag = `run ${runs.rounds}`;
+    const preview = await pair.insist((c) => settled(c, tag));
+    const run = preview.totals.not_yet > 0 ? await followed(pair, preview, counts) : null;
+    calm = true;
+    await storm;
+    if (!run) continue;
+    wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
+    runs.runs++;
+    runs.records += run.totals.matched;
+    runs.changed += run.totals.changed;
+    runs.edited += run.totals.edited_since;
+    runs.refused += run.totals.refused;
+    runs.inUse += run.totals.in_use;
+    runs.gone += run.totals.gone;
+    runs.notYet += run.totals.not_yet;
+    if (runs.rounds % 2 === 0 && run.totals.changed > 0) {
+      // Taken back in calm: what nobody has edited since is as it was before.
+      const before = await lastAudited(db);
+      const back = await pair.insist(async (c) => {
+        let p = await c.undo(run.id, {});
+        for (let i = 0; p.state === 'working' && i < 200; i++) {
+          await sleep(50);
+          p = await c.preview(p.id);
+        }
+        return p;
+      });
+      if (back.totals.not_yet > 0) {
+        const undo = await followed(pair, back, null);
+        wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
+        if (undo.totals.changed !== back.totals.not_yet && undo.totals.refused === 0)
+          wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.not_yet}`);
+        runs.undone += undo.totals.changed;
+      }
+    }
+    process.stderr.write(`  round ${runs.rounds}: ${run.state}, ${run.totals.changed} of ${run.totals.matched} changed\n`);
+  }
+  await pair.stop();
+  await db.end();
+  process.stdout.write(`${JSON.stringify({ ...runs, ...counts, wrong: wrong.slice(0, 50) }, null, 2)}\n`);
+  return wrong.length === 0 ? 0 : 1;
+}
+
+async function settled(c: import('@tantamos/client').Client, note: string): Promise<PreviewView> {
+  const safety = { batchSize: 20 + Math.floor(Math.random() * 400), atOnce: 1 + Math.floor(Math.random() * 4), pace: 100 };
+  let p = await c.makePreview({
+    selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
+    edits: [{ kind: 'set', field: 'note', value: note }],
+    safety,
+  });
+  for (let i = 0; p.state === 'working' && i < 200; i++) {
+    await sleep(50);
+    p = await c.preview(p.id);
+  }
+  if (p.state !== 'ready') throw new Error(p.trouble ?? p.state);
+  return p;
+}
+
+/** Starts the run and follows it to its end; with `counts`, a storm of pauses, continues and stops meanwhile. */
+async function followed(pair: Pair, preview: PreviewView, counts: Counts | null): Promise<RunView> {
+  let run = await pair.insist(async (c) => {
+    const now = await c.preview(preview.id);
+    return now.run ? c.run(now.run) : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
+  });
+  const deadline = Date.now() + 120_000;
+  const isStopped = counts !== null && Math.random() < 0.3;
+  while (!isOver(run.state)) {
+    if (Date.now() > deadline) throw new Error(`Run ${run.id} does not end: ${run.state}, ${run.reason}`);
+    await sleep(40);
+    const { id, state } = run;
+    const word = state === 'paused' ? 'continue' : Math.random() < 0.03 ? (isStopped ? 'stop' : 'pause') : null;
+    if ((counts || state === 'paused') && word) {
+      await pair.one().steer(id, word).catch(() => {});
+      if (counts) counts.words++;
+    }
+    run = await pair.insist((c) => c.run(id));
+  }
+  return run;
+}
+
+async function lastAudited(db: Pool): Promise<number> {
+  const { rows } = await quietly(() => db.query<{ id: number }>('select coalesce(max(id), 0)::int as id from audit'));
+  return rows[0]!.id;
+}
+
+/** Tried again while the database recovers. */
+async function quietly<T>(work: () => Promise<T>): Promise<T> {
+  for (let tries = 0; ; tries++) {
+    try {
+      return await work();
+    } catch (error) {
+      if (tries > 100) throw error;
+      await sleep(100);
+    }
+  }
+}
+
+chaos().then(
+  (code) => process.exit(code),
+  (error: unknown) => {
+    process.stderr.write(`${(error as Error).stack}\n`);
+    process.exit(1);
+  },
+);
