@@ -28,10 +28,13 @@ export function showPreview(p: PreviewView): void {
   for (const field of p.morePairs) out(color.dim(`  ${field}: more different values than are listed`));
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
+  for (const a of p.along) out(alongWords(a));
+  showNotes(p.notes);
+  if (p.hindrance && !p.run) out(color.yellow(`! ${p.hindrance}`));
   out('');
   out(`preview ${short(p.id)}, valid until ${moment(p.expiresAt)}`);
   if (p.run) talk(`It was started as run ${short(p.run)}.`);
-  else if (p.totals.not_yet > 0)
+  else if (p.hindrance === null)
     talk(
       `Look at records: tantamos look ${short(p.id)}\nRun it:          tantamos run ${short(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`,
     );
@@ -44,12 +47,31 @@ export function showRun(r: RunView): void {
   if (r.list) out(color.dim(`List: ${r.list.sentence}`));
   out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
   out(equation(r.totals));
+  for (const a of r.along) out(alongWords(a));
+  showNotes(r.notes);
   for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${short(u.run)}`);
   out('');
   out(
     `run ${short(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`,
   );
   for (const verb of r.verbs) talk(`  tantamos ${verb} ${short(r.id)}`);
+}
+
+function showNotes(notes: PreviewView['notes']): void {
+  const shown = 5;
+  for (const { message, count, examples } of notes) {
+    out(color.yellow(`! ${message}`));
+    if (examples.length > 0)
+      out(
+        color.dim(
+          `  ${examples.slice(0, shown).join(' · ')}${count > shown ? ` · and ${number(count - shown)} more` : ''}`,
+        ),
+      );
+  }
+}
+
+function alongWords({ label, act, count }: PreviewView['along'][number]): string {
+  return `${number(count)} ${label.toLowerCase()} ${act === 'create' ? 'made' : 'removed'} along`;
 }
 
 export function stateText(r: Pick<RunView, 'state'>): string {

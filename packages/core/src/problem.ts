@@ -115,7 +115,11 @@ export class Gathered {
     if (!first) return;
     const beyond = more.length + 1 - most;
     if (beyond <= 0) throw new ProblemError(first, ...more);
-    const rest: Problem = { code: first.code, message: `… and ${beyond.toLocaleString('en-US')} more.`, where: first.where };
+    const rest: Problem = {
+      code: first.code,
+      message: `… and ${beyond.toLocaleString('en-US')} more.`,
+      where: first.where,
+    };
     throw new ProblemError(first, ...more.slice(0, most - 1), rest);
   }
 }

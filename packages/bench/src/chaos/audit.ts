@@ -32,13 +32,18 @@ export async function audit(db: Pool, runId: string, from: number, isUndo: boole
     const say = (what: string): void => void wrong.push(`run ${runId}, record ${r.key} (${r.outcome}): ${what}`);
     if (r.outcome === 'c') {
       if (r.writes !== 1) say(`written ${r.writes} times`);
-      else if (r.found!.note !== r.frozen_old) say(`a hand edit was overwritten: ${r.found!.note}, frozen ${r.frozen_old}`);
+      else if (r.found!.note !== r.frozen_old)
+        say(`a hand edit was overwritten: ${r.found!.note}, frozen ${r.frozen_old}`);
       else if (r.left_!.note !== r.written) say(`stored ${r.left_!.note}, journal ${r.written}`);
-      else if (!isUndo && (r.found!.status !== 'open' || r.kind_seen !== 'north')) say('written though what it rests on had changed');
+      else if (!isUndo && (r.found!.status !== 'open' || r.kind_seen !== 'north'))
+        say('written though what it rests on had changed');
     } else if (r.writes > 0) say(`written ${r.writes} times`);
     if (r.outcome === 'g' && r.is_there && r.hands === 0) say('said to be gone and is there');
     if (r.outcome === 'f' && r.hands === 0 && !isUndo && r.is_there) {
-      const { rows: sealed } = await db.query<{ amount: number }>('select amount::float8 as amount from orders where id = $1', [r.key]);
+      const { rows: sealed } = await db.query<{ amount: number }>(
+        'select amount::float8 as amount from orders where id = $1',
+        [r.key],
+      );
       if ((sealed[0]?.amount ?? -1) >= 0) say('refused, and nothing refuses it');
     }
   }

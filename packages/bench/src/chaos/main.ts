@@ -2,6 +2,7 @@ import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { Pool } from 'pg';
+import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { audit } from './audit';
@@ -32,7 +33,18 @@ async function chaos(): Promise<number> {
   await pair.start();
   const end = Date.now() + Number(values.minutes) * 60_000;
   const wrong: string[] = [];
-  const runs = { rounds: 0, runs: 0, undone: 0, records: 0, changed: 0, edited: 0, refused: 0, inUse: 0, gone: 0, notYet: 0 };
+  const runs = {
+    rounds: 0,
+    runs: 0,
+    undone: 0,
+    records: 0,
+    changed: 0,
+    edited: 0,
+    refused: 0,
+    inUse: 0,
+    gone: 0,
+    notYet: 0,
+  };
   while (Date.now() < end && wrong.length === 0) {
     runs.rounds++;
     await quietly(() => mend(db));
@@ -48,6 +60,7 @@ async function chaos(): Promise<number> {
     const run = preview.totals.not_yet > 0 ? await followed(pair, preview, counts) : null;
     calm = true;
     await storm;
+    wrong.push(...pair.ended.map((said) => `a service ended by itself: ${said}`));
     if (!run) continue;
     wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
     runs.runs++;
@@ -77,7 +90,9 @@ async function chaos(): Promise<number> {
         runs.undone += undo.totals.changed;
       }
     }
-    process.stderr.write(`  round ${runs.rounds}: ${run.state}, ${run.totals.changed} of ${run.totals.matched} changed\n`);
+    process.stderr.write(
+      `  round ${runs.rounds}: ${run.state}, ${run.totals.changed} of ${run.totals.matched} changed\n`,
+    );
   }
   await pair.stop();
   await db.end();
@@ -85,8 +100,12 @@ async function chaos(): Promise<number> {
   return wrong.length === 0 ? 0 : 1;
 }
 
-async function settled(c: import('@tantamos/client').Client, note: string): Promise<PreviewView> {
-  const safety = { batchSize: 20 + Math.floor(Math.random() * 400), atOnce: 1 + Math.floor(Math.random() * 4), pace: 100 };
+async function settled(c: Client, note: string): Promise<PreviewView> {
+  const safety = {
+    batchSize: 20 + Math.floor(Math.random() * 400),
+    atOnce: 1 + Math.floor(Math.random() * 4),
+    pace: 100,
+  };
   let p = await c.makePreview({
     selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
     edits: [{ kind: 'set', field: 'note', value: note }],
@@ -104,17 +123,23 @@ async function settled(c: import('@tantamos/client').Client, note: string): Prom
 async function followed(pair: Pair, preview: PreviewView, counts: Counts | null): Promise<RunView> {
   let run = await pair.insist(async (c) => {
     const now = await c.preview(preview.id);
-    return now.run ? c.run(now.run) : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
+    return now.run
+      ? c.run(now.run)
+      : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
   });
   const deadline = Date.now() + 120_000;
   const isStopped = counts !== null && Math.random() < 0.3;
   while (!isOver(run.state)) {
+    if (pair.ended.length > 0) throw new Error(`A service ended by itself: ${pair.ended[0]}`);
     if (Date.now() > deadline) throw new Error(`Run ${run.id} does not end: ${run.state}, ${run.reason}`);
     await sleep(40);
     const { id, state } = run;
     const word = state === 'paused' ? 'continue' : Math.random() < 0.03 ? (isStopped ? 'stop' : 'pause') : null;
     if ((counts || state === 'paused') && word) {
-      await pair.one().steer(id, word).catch(() => {});
+      await pair
+        .one()
+        .steer(id, word)
+        .catch(() => {});
       if (counts) counts.words++;
     }
     run = await pair.insist((c) => c.run(id));

@@ -9,6 +9,8 @@ export class Pair {
   private readonly clients: (Client | null)[] = [null, null];
   private token: string | undefined;
   private over = false;
+  /** What services said that ended by themselves: none should. */
+  readonly ended: string[] = [];
 
   constructor(
     private readonly program: string,
@@ -49,10 +51,10 @@ export class Pair {
       if (!child) continue;
       this.clients[at] = null;
       this.children[at] = null;
-      const gone = new Promise((resolve) => child.once('exit', resolve));
       child.kill('SIGKILL');
       this.counts.serviceKills++;
-      await gone;
+      if (child.exitCode === null && child.signalCode === null)
+        await new Promise((resolve) => child.once('exit', resolve));
       await this.open(at);
     }
   }
@@ -75,7 +77,12 @@ export class Pair {
     while (!this.over) {
       const child = spawn(process.execPath, [this.program], {
         env: { ...process.env, TANTAMOS_DATABASE_URL: this.url, TANTAMOS_PORT: '0' },
-        stdio: ['ignore', 'pipe', 'ignore'],
+        stdio: ['ignore', 'pipe', 'pipe'],
+      });
+      let complaint = '';
+      child.stderr.on('data', (text: Buffer) => (complaint = `${complaint}${text.toString()}`.slice(-3000)));
+      child.once('exit', (code) => {
+        if (code !== null && this.children[at] === child && !this.over) this.ended.push(complaint);
       });
       const said = await ready(child);
       if (!said) continue;
@@ -95,7 +102,9 @@ export class Pair {
 }
 
 /** Address and, at its first start, the first account, as the program prints them; null when it ends instead. */
-function ready(child: ChildProcess): Promise<{ base: string; account: { login: string; password: string } | null } | null> {
+function ready(
+  child: ChildProcess,
+): Promise<{ base: string; account: { login: string; password: string } | null } | null> {
   return new Promise((resolve) => {
     let said = '';
     child.stdout!.on('data', (text: Buffer) => {

@@ -4,20 +4,20 @@ import { useInfiniteQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { Button } from './Button';
 import { Change } from './Change';
+import { keyWords } from './format';
 import { Trouble, Working } from './states';
 
 interface Props {
   /** What makes this list this list; a new key reads it anew. */
   queryKey: readonly unknown[];
   load: (after: string | undefined) => Promise<JournalPage>;
-  type: string;
   /** Show each record's outcome, where the list holds several kinds. */
   withOutcome?: boolean;
   empty: string;
 }
 
 /** Records of a preview or run: name, key, then changed fields old → new. */
-export function JournalTable({ queryKey, load, type, withOutcome, empty }: Props) {
+export function JournalTable({ queryKey, load, withOutcome, empty }: Props) {
   const pages = useInfiniteQuery({
     queryKey,
     queryFn: ({ pageParam }) => load(pageParam),
@@ -48,7 +48,7 @@ export function JournalTable({ queryKey, load, type, withOutcome, empty }: Props
         </thead>
         <tbody>
           {records.map((r) => (
-            <Row key={r.key} record={r} type={type} withOutcome={withOutcome} withCause={withCause} />
+            <Row key={`${r.type} ${r.key}`} record={r} withOutcome={withOutcome} withCause={withCause} />
           ))}
         </tbody>
       </table>
@@ -63,28 +63,18 @@ export function JournalTable({ queryKey, load, type, withOutcome, empty }: Props
   );
 }
 
-function Row({
-  record,
-  type,
-  withOutcome,
-  withCause,
-}: {
-  record: JournalRecord;
-  type: string;
-  withOutcome?: boolean;
-  withCause: boolean;
-}) {
+function Row({ record, withOutcome, withCause }: { record: JournalRecord; withOutcome?: boolean; withCause: boolean }) {
   return (
     <tr className="hover:bg-paper">
       <td className={cell}>
         <Link
-          to={`/records/${encodeURIComponent(type)}/${encodeURIComponent(record.key)}`}
+          to={`/records/${encodeURIComponent(record.type)}/${encodeURIComponent(record.key)}`}
           className="hover:text-accent hover:underline"
         >
           {record.name ?? <span className="text-quiet">no longer there</span>}
         </Link>
       </td>
-      <td className={`${cell} text-quiet`}>{record.key}</td>
+      <td className={`${cell} text-quiet`}>{keyWords(record.key)}</td>
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
       {record.changes.map((c) => (
         <td key={c.field} className={cell}>

@@ -27,3 +27,13 @@ export function duration(ms: number): string {
 export function counted(n: number, one: string, many = `${one}s`): string {
   return `${number(n)} ${n === 1 ? one : many}`;
 }
+
+/** A key as it is read: one of several fields is the JSON array of their texts. */
+export function keyWords(key: string): string {
+  if (!key.startsWith('["')) return key;
+  try {
+    return (JSON.parse(key) as string[]).join(' · ');
+  } catch {
+    return key;
+  }
+}

@@ -8,6 +8,7 @@ import { useWatched } from '../app/useWatched';
 import { Button } from '../components/Button';
 import { moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
+import { AlongLine } from '../components/Notes';
 import { OutcomeBar } from '../components/OutcomeBar';
 import { OutcomeTabs } from '../components/OutcomeTabs';
 import { PrintButton } from '../components/PrintButton';
@@ -67,6 +68,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         </p>
         {p.list && <p className="text-quiet">Pasted list: {p.list.sentence}</p>}
         <OutcomeBar totals={p.totals} preview />
+        <AlongLine along={p.along} isDone={false} />
       </header>
       <div className="flex min-h-0 flex-1">
         <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
@@ -74,7 +76,6 @@ function Ready({ preview: p }: { preview: PreviewView }) {
             <JournalTable
               queryKey={['preview', p.id, 'records', outcome]}
               load={(after) => api.previewRecords(p.id, { outcome, after, limit: 100 })}
-              type={p.type}
               empty="No records here."
             />
           </OutcomeTabs>
@@ -104,21 +105,13 @@ function Foot({ preview: p }: { preview: PreviewView }) {
   const ask = p.job.safety?.askAfter ?? 5;
   const first = p.kind === 'edit' && ask < count ? ask : null;
   const go = (askAfter: number | null): void => (p.expectRequired ? setTyping({ askAfter }) : start.mutate(askAfter));
-  const atMost = p.kind === 'edit' ? (p.job.safety?.atMost ?? null) : null;
-  const over = atMost !== null && count > atMost;
   const words = p.kind === 'undo' ? 'Put back' : 'Run';
   return (
     <footer className="flex shrink-0 items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
       <Button onClick={() => navigate(-1)}>Back</Button>
       <PrintButton />
       <div className="ml-auto flex items-center gap-3">
-        {over && (
-          <p className="text-trouble">
-            {number(count)} would change, more than the {number(atMost)} you allowed. Nothing can be started.
-          </p>
-        )}
-        {p.expired && <p className="text-pending">This preview is too old to be started. Make it again.</p>}
-        {count === 0 && <p className="text-quiet">Nothing would change, so there is nothing to run.</p>}
+        {p.hindrance !== null && !p.run && <p className="text-pending">{p.hindrance}</p>}
         <Problems error={start.error} />
         {p.run ? (
           <Button main onClick={() => navigate(`/runs/${p.run}`)}>
@@ -129,7 +122,7 @@ function Foot({ preview: p }: { preview: PreviewView }) {
             <Button
               main={first === null}
               busy={start.isPending}
-              disabled={count === 0 || over || p.expired}
+              disabled={p.hindrance !== null}
               onClick={() => go(null)}
             >
               {words} all {number(count)}
@@ -139,7 +132,7 @@ function Foot({ preview: p }: { preview: PreviewView }) {
                 main
                 className="ml-4"
                 busy={start.isPending}
-                disabled={over || p.expired}
+                disabled={p.hindrance !== null}
                 onClick={() => go(first)}
               >
                 {words} the first {number(first)}, then ask me

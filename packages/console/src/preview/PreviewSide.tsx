@@ -2,15 +2,17 @@ import type { PreviewView } from '@tantamos/contract';
 import { TriangleAlert, Zap } from 'lucide-react';
 import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
+import { Notes } from '../components/Notes';
 
 /** Beside the records: what to mind, and how many values turn into what. */
 export function PreviewSide({ preview: p }: { preview: PreviewView }) {
   const fields = [...new Set(p.pairs.map((pair) => pair.field))];
   return (
     <aside aria-label="What to mind" className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4">
-      {(p.causes.length > 0 || p.triggers.length > 0) && (
+      {p.causes.length + p.triggers.length + p.notes.length > 0 && (
         <section className="space-y-2">
           <h2 className={heading}>To mind</h2>
+          <Notes notes={p.notes} />
           {p.causes.map((c) => (
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />

@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
 import { Button } from '../components/Button';
 import { Change, Shown } from '../components/Change';
-import { moment, number } from '../components/format';
+import { keyWords, moment, number } from '../components/format';
 import { menuItem } from '../components/Menu';
 import { Trouble, Working } from '../components/states';
 import { everything, useDraft } from '../job/draft';
@@ -29,9 +29,9 @@ export function RecordPage() {
       <header className="flex items-center gap-4 border-b border-line px-4 py-2.5">
         <Button onClick={() => navigate(-1)}>Back</Button>
         <div>
-          <h1 className="text-lg leading-6 font-medium">{record.data.name ?? record.data.key}</h1>
+          <h1 className="text-lg leading-6 font-medium">{record.data.name ?? keyWords(record.data.key)}</h1>
           <p className="text-quiet">
-            {view.data.label}, key {record.data.key}
+            {view.data.label}, key {keyWords(record.data.key)}
           </p>
         </div>
       </header>

@@ -173,7 +173,9 @@ function guess(text: string, type: TypeView): string[] {
   const mails = seen.filter((f) => /e-?mail/i.test(`${f.name} ${f.label}`)).map((f) => f.name);
   if (text.includes('@') && mails.length > 0) return mails;
   const codes = seen.filter((f) => f.unique && !mails.includes(f.name)).map((f) => f.name);
-  return [...new Set([...(type.key.length === 1 ? type.key : []), ...codes, ...(type.nameField ? [type.nameField] : [])])];
+  return [
+    ...new Set([...(type.key.length === 1 ? type.key : []), ...codes, ...(type.nameField ? [type.nameField] : [])]),
+  ];
 }
 
 function MatchFields({

@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router';
 import { api } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { counted } from '../components/format';
+import { Notes } from '../components/Notes';
 import { Problems } from '../components/Problems';
 
 const reasons: Partial<Record<Outcome, string>> = {
@@ -24,7 +25,8 @@ export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcom
   return (
     <section className="space-y-2">
       <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Needs attention</h2>
-      {found.length === 0 && (
+      <Notes notes={r.notes} />
+      {found.length + r.notes.length === 0 && (
         <p className="flex items-center gap-2">
           <CircleCheck className="size-4 text-accent" aria-hidden="true" /> Nothing.
         </p>

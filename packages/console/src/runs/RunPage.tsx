@@ -9,6 +9,7 @@ import { useWatched } from '../app/useWatched';
 import { Button } from '../components/Button';
 import { counted, duration, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
+import { AlongLine } from '../components/Notes';
 import { OutcomeBar } from '../components/OutcomeBar';
 import { PrintButton } from '../components/PrintButton';
 import { OutcomeTabs } from '../components/OutcomeTabs';
@@ -74,6 +75,7 @@ function Watched({ run: r }: { run: RunView }) {
         </div>
         {r.list && <p className="text-quiet">Pasted list: {r.list.sentence}</p>}
         <OutcomeBar totals={r.totals} />
+        <AlongLine along={r.along} isDone />
         <p className="text-quiet">{pace(r)}</p>
       </header>
       <div className="flex min-h-0 flex-1">
@@ -82,7 +84,6 @@ function Watched({ run: r }: { run: RunView }) {
             <JournalTable
               queryKey={['run', r.id, 'records', outcome, r.state === 'running' ? '' : r.totals[outcome]]}
               load={(after) => api.runRecords(r.id, { outcome, after, limit: 100 })}
-              type={r.type}
               empty="None so far."
             />
           </OutcomeTabs>

@@ -68,7 +68,8 @@ function keyPart(field: Field, said: string): string {
   const text = canonical(field.base, said, field.label);
   const whole = /^(smallint|integer|bigint)$/.exec(field.dbType)?.[1];
   if (field.base === 'number' && (!whole || !/^-?\d{1,19}$/.test(text) || !within(BigInt(text), whole))) {
-    if (whole) return fail('bad_value', `${field.label} is a whole number; “${said.slice(0, 60)}” is none it could be.`);
+    if (whole)
+      return fail('bad_value', `${field.label} is a whole number; “${said.slice(0, 60)}” is none it could be.`);
     return text;
   }
   return whole ? String(BigInt(text)) : text;
@@ -94,7 +95,9 @@ export function keyRow(type: RecordType, alias: Sql): Sql {
 /** A key's one text, made of its columns. */
 export function keyText(columns: readonly Sql[]): Sql {
   const texts = columns.map((c) => sql`${c}::text`);
-  return texts.length === 1 ? sql`${texts[0]!} collate "C"` : sql`to_json(array[${join(texts, ', ')}])::text collate "C"`;
+  return texts.length === 1
+    ? sql`${texts[0]!} collate "C"`
+    : sql`to_json(array[${join(texts, ', ')}])::text collate "C"`;
 }
 
 /** A key's text back as its columns, each of its own type. */

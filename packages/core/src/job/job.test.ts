@@ -120,8 +120,6 @@ describe('outcomes and states', () => {
 
   it('nothing follows a state that is over, and every other state can be stopped', () => {
     for (const steps of Object.values(runVerbs)) expect(runStates.filter((s) => isOver(s) && s in steps)).toEqual([]);
-    expect(runStates.filter((s) => maySay('stop', s))).toEqual(
-      runStates.filter((s) => !isOver(s) && s !== 'stopping'),
-    );
+    expect(runStates.filter((s) => maySay('stop', s))).toEqual(runStates.filter((s) => !isOver(s) && s !== 'stopping'));
   });
 });

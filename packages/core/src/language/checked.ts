@@ -63,7 +63,12 @@ export type Checked =
   /** The record's place in an order, from 1 within its group, or the size of its group: of edits alone, never typed. */
   | { readonly kind: 'place'; readonly what: 'number' | 'size' }
   /** Is the one its reference `key` points at, or (null) the record itself, in that saved selection? */
-  | { readonly kind: 'selected'; readonly name: string; readonly key: FieldPath | null; readonly selection: CheckedSelection };
+  | {
+      readonly kind: 'selected';
+      readonly name: string;
+      readonly key: FieldPath | null;
+      readonly selection: CheckedSelection;
+    };
 
 /** How the values of children become one. */
 export type Fold = 'has' | 'count' | 'sum' | 'min' | 'max' | 'average';

@@ -32,8 +32,10 @@ export function freezeTree(tree: Checked): FrozenTree {
 
 export function thawTree(frozen: FrozenTree, catalog: Catalog): Checked {
   return parts(frozen, (key, part) => {
-    if (key === 'entry') return functionNamed(part as string) ?? fail('unknown_function', `${String(part)} is no longer a function.`);
-    if (key === 'at' || (frozen.kind === 'selected' && key === 'key')) return part && thawPath(part as FrozenPath, catalog);
+    if (key === 'entry')
+      return functionNamed(part as string) ?? fail('unknown_function', `${String(part)} is no longer a function.`);
+    if (key === 'at' || (frozen.kind === 'selected' && key === 'key'))
+      return part && thawPath(part as FrozenPath, catalog);
     if (key === 'relation') {
       const { child, field } = part as { child: string; field: string };
       const type = typeNow(catalog, child);
@@ -54,7 +56,8 @@ export function thawPath({ of, path }: FrozenPath, catalog: Catalog): FieldPath 
   const through: FieldPath['through'][number][] = [];
   for (const name of path.slice(0, -1)) {
     const field = fieldNow(type, name);
-    if (field.refersTo === null) return fail('unknown_field', `${field.label} of ${type.label.toLowerCase()} is no reference any more.`);
+    if (field.refersTo === null)
+      return fail('unknown_field', `${field.label} of ${type.label.toLowerCase()} is no reference any more.`);
     const target = typeNow(catalog, field.refersTo);
     through.push({ field, type: target, from: type });
     type = target;
@@ -69,7 +72,9 @@ export function typeNow(catalog: Catalog, id: string): RecordType {
 
 /** The field of just that name, hidden or not. */
 export function fieldNow(type: RecordType, name: string): Field {
-  return type.fields.find((f) => f.name === name) ?? fail('unknown_field', `${type.label} no longer have the field ${name}.`);
+  return (
+    type.fields.find((f) => f.name === name) ?? fail('unknown_field', `${type.label} no longer have the field ${name}.`)
+  );
 }
 
 function freezeSelection(s: CheckedSelection): Json {
@@ -89,7 +94,14 @@ function freezeSelection(s: CheckedSelection): Json {
 }
 
 function thawSelection(frozen: Json, catalog: Catalog): CheckedSelection {
-  const { type: id, condition, related, take, env, ...plain } = frozen as {
+  const {
+    type: id,
+    condition,
+    related,
+    take,
+    env,
+    ...plain
+  } = frozen as {
     type: string;
     condition: FrozenTree | null;
     related: (Json & { of: Json; field: [string, string] }) | null;

@@ -73,7 +73,9 @@ export interface CheckedAlong {
 }
 
 /** Every `along` of an order with the place it has among them all, which is what the tables know it by. */
-export function alongOf(order: WorkOrder): readonly { readonly part: number; readonly entry: Along; readonly at: number }[] {
+export function alongOf(
+  order: WorkOrder,
+): readonly { readonly part: number; readonly entry: Along; readonly at: number }[] {
   return order.parts.flatMap((p, part) => p.along.map((entry) => ({ part, entry }))).map((a, at) => ({ ...a, at }));
 }
 
@@ -215,9 +217,15 @@ export function checkParts(parts: readonly CheckedPart[]): void {
     const reads = readsOf(part);
     const child = reads.find((t) => t.kind === 'children' && made.has(t.relation.child.id));
     if (child || made.has(part.selection.type.id))
-      fail('not_changeable', `An earlier part makes records that ${part.type.label.toLowerCase()} of this one would read: put it after.`);
+      fail(
+        'not_changeable',
+        `An earlier part makes records that ${part.type.label.toLowerCase()} of this one would read: put it after.`,
+      );
     if (part.act === 'create') {
-      mustBeMakable(part.type, part.changes.map((c) => c.field.name));
+      mustBeMakable(
+        part.type,
+        part.changes.map((c) => c.field.name),
+      );
       made.add(part.type.id);
     }
     for (const { type, by, changes } of part.along) {

@@ -17,7 +17,11 @@ export function signature(reads: readonly Checked[], scope: Scope): Sql {
 
 /** The same of all fields of the record itself, by name: whether it is still just as it was made. */
 export function wholeSignature(scope: Scope): Sql {
-  return hashOf([...scope.type.fields].sort((a, b) => (a.name < b.name ? -1 : 1)).map((f) => exactForm(scope.own(f.name), f.dbType)));
+  return hashOf(
+    [...scope.type.fields]
+      .sort((a, b) => (a.name < b.name ? -1 : 1))
+      .map((f) => exactForm(scope.own(f.name), f.dbType)),
+  );
 }
 
 function hashOf(values: readonly Sql[]): Sql {

@@ -59,7 +59,9 @@ export class Accounts {
 
   /** The holder of an account, active or not; `not_found` where there is none. */
   async person(id: string): Promise<Person> {
-    const person = await this.database.one<Person>('select id, login, name, role from tantamos.account where id = $1', [id]);
+    const person = await this.database.one<Person>('select id, login, name, role from tantamos.account where id = $1', [
+      id,
+    ]);
     return person ?? fail('not_found', 'There is no such account.');
   }
 

@@ -1,4 +1,14 @@
-import { isUsableInKey, type Base, type Choice, type Field, type FieldKind, type Pointer, type RecordType, type RowRules, type Rule } from '@tantamos/core';
+import {
+  isUsableInKey,
+  type Base,
+  type Choice,
+  type Field,
+  type FieldKind,
+  type Pointer,
+  type RecordType,
+  type RowRules,
+  type Rule,
+} from '@tantamos/core';
 import type { ColumnRow, ConstraintRow, introspect, PolicyRow, TableRow } from './introspect';
 import { noSettings, type FieldSettings, type TypeSettings } from './settings';
 
@@ -94,7 +104,9 @@ function buildField(
     choices,
     refersTo,
     required: column.required,
-    unique: isOne(key, column.name) || constraints.some((c) => c.kind === 'u' && c.columns.length === 1 && c.columns[0] === column.name),
+    unique:
+      isOne(key, column.name) ||
+      constraints.some((c) => c.kind === 'u' && c.columns.length === 1 && c.columns[0] === column.name),
     notEditable: whyNotEditable(column, isKey, base, settings),
     hidden: settings?.hidden ?? false,
     protected: settings?.protected ?? false,
@@ -145,7 +157,15 @@ function pointersAt(oid: number, read: Read, idOf: ReadonlyMap<number, string>):
     });
   const unseen = read.outsidePointers
     .filter((p) => p.target === oid)
-    .map((p): Pointer => ({ type: null, label: p.table, schema: p.schema, table: p.table, fields: [], at: [], onDelete: onDelete[p.on_delete] }));
+    .map((p): Pointer => ({
+      type: null,
+      label: p.table,
+      schema: p.schema,
+      table: p.table,
+      fields: [],
+      at: [],
+      onDelete: onDelete[p.on_delete],
+    }));
   return [...seen, ...unseen];
 }
 
@@ -171,7 +191,10 @@ function baseOf({ base_type: type, category }: ColumnRow): Base {
   return type.endsWith('[]') ? 'list' : 'other';
 }
 
-function kindOf(base: Base, about: { isKey: boolean; isWholeKey: boolean; refersTo: string | null; choices: unknown }): FieldKind {
+function kindOf(
+  base: Base,
+  about: { isKey: boolean; isWholeKey: boolean; refersTo: string | null; choices: unknown },
+): FieldKind {
   // A part of a key that points at a record is shown by its name; one that is the whole key stays the key.
   if (about.refersTo !== null && !about.isWholeKey) return 'reference';
   if (about.isKey) return 'key';

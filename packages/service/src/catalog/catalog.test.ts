@@ -52,7 +52,9 @@ describe('the catalog, read from the database', () => {
       comment: 'Hives rented by a grower for a bloom.',
     });
     expect(bookings.rules.map((r) => r.message)).toContain('A confirmed booking needs a site.');
-    expect(bookings.triggers).toEqual([{ name: 'stamp', comment: 'Stamps the modification time.', at: ['update'], onFields: null }]);
+    expect(bookings.triggers).toEqual([
+      { name: 'stamp', comment: 'Stamps the modification time.', at: ['update'], onFields: null },
+    ]);
   });
 
   it.each([

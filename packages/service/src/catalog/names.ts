@@ -112,7 +112,9 @@ async function byKey(database: Database, type: RecordType, texts: readonly strin
       if (!(error instanceof ProblemError)) throw error;
     }
   }
-  const found = await lookUp(database, type, keyOfRow(type), keyAmong(type, raw('r'), [...keyed.keys()]), [...keyed.keys()]);
+  const found = await lookUp(database, type, keyOfRow(type), keyAmong(type, raw('r'), [...keyed.keys()]), [
+    ...keyed.keys(),
+  ]);
   return new Map([...found].flatMap(([key, rows]) => (keyed.get(key) ?? []).map((said) => [said, rows] as const)));
 }
 

@@ -191,6 +191,8 @@ export class Database {
       application_name: 'tantamos listener',
       keepAlive: true,
     });
+    // Cut before anybody listens, it would end the process.
+    client.on('error', () => {});
     await client.connect();
     return client;
   }

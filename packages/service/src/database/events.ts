@@ -32,7 +32,6 @@ export class Events {
       const client = await this.database.listener();
       if (this.closed) return await client.end();
       this.client = client;
-      client.on('error', () => {});
       client.on('end', () => this.lost(client));
       client.on('notification', (n) => this.tell(n.payload as Topic));
       await client.query(`listen ${channel}`);

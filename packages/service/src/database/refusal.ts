@@ -47,7 +47,8 @@ export function outage(error: unknown): string | null {
   if (code === '25006') return 'The database is read-only; the run goes on when it takes changes again.';
   if (code === '53100') return 'The disk of the database is full; the run goes on when there is room again.';
   if (/^53/.test(code)) return 'The database has no connection or memory left; the run goes on when it has.';
-  if (/^(58|XX)/.test(code)) return `The database is in trouble (${clip(messageOf(error), 200)}); the run goes on when it is not.`;
+  if (/^(58|XX)/.test(code))
+    return `The database is in trouble (${clip(messageOf(error), 200)}); the run goes on when it is not.`;
   return 'The database cannot be reached; the run goes on when it answers again.';
 }
 

@@ -147,7 +147,11 @@ export async function applyWithCare(
   const givenUp = locked.length > 0 && row.tries + 1 >= patience.tries;
   if (givenUp) fate.mark(locked, in_use, 'It, or what it points at, was locked by somebody else to the end.');
   const left = postponed.length + (givenUp ? 0 : locked.length);
-  await fate.finish(connection, { left, waits: !givenUp && (locked.length > 0 || waited >= longestLockWait) }, patience);
+  await fate.finish(
+    connection,
+    { left, waits: !givenUp && (locked.length > 0 || waited >= longestLockWait) },
+    patience,
+  );
 }
 
 /** In order: only what comes before the first record that somebody has locked; what comes after it may be read by it. */

@@ -24,7 +24,11 @@ export interface Attempt {
   readonly changed: readonly number[];
   readonly edited: readonly number[];
   /** To be taken back, with all that was done for them, though no error said so. */
-  readonly undone: readonly { readonly n: number; readonly outcome: 'refused' | 'edited_since'; readonly cause: string }[];
+  readonly undone: readonly {
+    readonly n: number;
+    readonly outcome: 'refused' | 'edited_since';
+    readonly cause: string;
+  }[];
   readonly stored: readonly Pick<Stored, 'n' | 'altered'>[];
   /** Records made: their keys, and what they were as made. */
   readonly made: readonly Made[];
@@ -90,7 +94,11 @@ class UpdateDealer implements Dealer {
     const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, { ...slice, only: changed }));
     const back = stored.filter((s) => s.put_back);
     if (back.length > 0)
-      return { ...nothing, edited, undone: back.map(({ n }) => refusal(n, 'A trigger of the database put the old value back.')) };
+      return {
+        ...nothing,
+        edited,
+        undone: back.map(({ n }) => refusal(n, 'A trigger of the database put the old value back.')),
+      };
     return { ...nothing, changed, edited, stored };
   }
 }
@@ -102,7 +110,10 @@ class CreateDealer implements Dealer {
   }
 
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
-    const rows = await askPrepared<{ n: number; same: boolean; key: string | null }>(connection, createRecords(this.part, slice));
+    const rows = await askPrepared<{ n: number; same: boolean; key: string | null }>(
+      connection,
+      createRecords(this.part, slice),
+    );
     const edited = rows.filter((r) => !r.same).map((r) => r.n);
     const drawn = rows.flatMap((r) => (r.same ? [{ n: r.n, key: r.key! }] : []));
     const { made, missing } = await readBack(connection, this.type, drawn);
@@ -124,7 +135,10 @@ class DeleteDealer implements Dealer {
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
     const removed = await removeAlong(connection, this.along, slice);
     if ('undone' in removed) return { ...nothing, undone: removed.undone };
-    const locked = await askPrepared<{ n: number; same: boolean; cause: string | null }>(connection, lockForDelete(this.part, slice));
+    const locked = await askPrepared<{ n: number; same: boolean; cause: string | null }>(
+      connection,
+      lockForDelete(this.part, slice),
+    );
     const edited = locked.filter((r) => !r.same).map((r) => r.n);
     const pointed = locked.filter((r) => r.same && r.cause !== null);
     if (pointed.length > 0) return { ...nothing, edited, undone: pointed.map(({ n, cause }) => refusal(n, cause!)) };
@@ -212,13 +226,20 @@ async function removeAlong(
 ): Promise<{ along: Map<number, Made[]> } | { undone: Attempt['undone'] }> {
   const removed = new Map<number, Made[]>();
   for (const entry of along.filter((a) => a.act === 'delete')) {
-    const frozen = await askPrepared<{ n: number; key: string; made_as: string }>(connection, frozenAlong(slice, entry.at));
+    const frozen = await askPrepared<{ n: number; key: string; made_as: string }>(
+      connection,
+      frozenAlong(slice, entry.at),
+    );
     if (frozen.length === 0) continue;
     const keys = frozen.map((f) => f.key);
-    const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(connection, lockMade(entry.type, keys));
+    const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(
+      connection,
+      lockMade(entry.type, keys),
+    );
     const found = new Map(now.map((r) => [r.key, r]));
     const wrong = frozen.filter((f) => found.get(f.key)?.made_as !== f.made_as);
-    if (wrong.length > 0) return { undone: wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince })) };
+    if (wrong.length > 0)
+      return { undone: wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince })) };
     const pointed = frozen.filter((f) => found.get(f.key)?.cause);
     if (pointed.length > 0) return { undone: pointed.map(({ n, key }) => refusal(n, found.get(key)!.cause!)) };
     await askPrepared(connection, deleteMade(entry.type, keys));
@@ -230,7 +251,11 @@ async function removeAlong(
   return { along: removed };
 }
 
-async function keysOfPlaces(connection: Connection, slice: Slice, places: readonly number[]): Promise<{ n: number; key: string }[]> {
+async function keysOfPlaces(
+  connection: Connection,
+  slice: Slice,
+  places: readonly number[],
+): Promise<{ n: number; key: string }[]> {
   const { rows } = await connection.query<{ n: number; key: string }>({
     name: 'keys of places',
     text: `select p as n, b.keys[p] as key from tantamos.batch b, unnest($3::int[]) p where preview = $1 and position = $2`,
@@ -243,6 +268,7 @@ async function keysOfPlaces(connection: Connection, slice: Slice, places: readon
 export function firing(type: RecordType, act: Act, writes: readonly string[]): readonly Trigger[] {
   const event = act === 'create' ? 'insert' : act;
   return type.triggers.filter(
-    (t) => t.at.includes(event) && (act !== 'update' || t.onFields === null || t.onFields.some((f) => writes.includes(f))),
+    (t) =>
+      t.at.includes(event) && (act !== 'update' || t.onFields === null || t.onFields.some((f) => writes.includes(f))),
   );
 }

@@ -214,4 +214,3 @@ export class Engine {
     await this.settle(run.id);
   }
 }
-

@@ -179,7 +179,9 @@ export class Freezer {
       select r.*, row_number() over (order by coalesce(w.wave, 0), r.n) as at_last
       from pg_temp.rows_${index} r left join ${waves} w on w.n = r.n`);
     await this.connection.query(`alter table pg_temp.sorted_${index} drop column n; analyze pg_temp.sorted_${index}`);
-    const { rows: counted } = await this.connection.query<{ n: number }>(`select count(*) as n from pg_temp.sorted_${index}`);
+    const { rows: counted } = await this.connection.query<{ n: number }>(
+      `select count(*) as n from pg_temp.sorted_${index}`,
+    );
     return counted[0]!.n;
   }
 
@@ -194,7 +196,10 @@ export class Freezer {
 
   /** A temporary table of rows with a key in `k1`…; how many there are. */
   private async table(name: Sql, rows: Sql): Promise<number> {
-    await askOn(this.connection, sql`create temp table ${raw(name.pieces.join('').replace('pg_temp.', ''))} on commit drop as ${rows}`);
+    await askOn(
+      this.connection,
+      sql`create temp table ${raw(name.pieces.join('').replace('pg_temp.', ''))} on commit drop as ${rows}`,
+    );
     await askOn(this.connection, sql`create index on ${name} (k1)`);
     await askOn(this.connection, sql`analyze ${name}`);
     const [counted] = await askOn<{ n: number }>(this.connection, sql`select count(*) as n from ${name}`);
@@ -244,7 +249,11 @@ const alongBack = `
 
 /** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
 export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
-  return { form: frozenForm, env: order.env, parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)) };
+  return {
+    form: frozenForm,
+    env: order.env,
+    parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)),
+  };
 }
 
 function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
@@ -270,4 +279,3 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
 function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {
   return names.map((name) => ({ kind: 'field', at: { of: type.id, path: [name] } }));
 }
-

@@ -95,7 +95,9 @@ export class Lane {
     const work = await this.readied(present.part);
     const from = present.first + Math.floor(((present.last - present.first + 1) * this.number) / this.run.at_once);
     const asking = { run: this.run.id, part: present.part, lane: this.number, from };
-    const done = work.swift ? await this.swiftly(connection, work, asking) : await this.wholly(connection, work, asking);
+    const done = work.swift
+      ? await this.swiftly(connection, work, asking)
+      : await this.wholly(connection, work, asking);
     if (!done && !(await this.withCare(connection, work, asking))) return false;
     this.headway();
     await this.rest(performance.now() - begun);
@@ -169,7 +171,8 @@ export class Lane {
     if (this.ready?.catalog === catalog && this.ready.work.index === index) return this.ready.work;
     const part: OrderPart = this.run.order.parts[index]!;
     const dealer = dealerOf(this.run.order, part, catalog);
-    const swift = part.act === 'update' && part.along.length === 0 && firing(dealer.type, 'update', part.writes).length === 0;
+    const swift =
+      part.act === 'update' && part.along.length === 0 && firing(dealer.type, 'update', part.writes).length === 0;
     const work = { index, part, swift, dealer, catalog, source: sourceOf(part, catalog), patience: this.patience };
     this.ready = { catalog, work };
     return work;
@@ -186,7 +189,6 @@ export class Lane {
     timer.abort();
   }
 }
-
 
 function mustBeCut(error: unknown): void {
   if (blameOf(error) !== 'session') throw error;

@@ -44,7 +44,10 @@ function hindranceOf(p: PreviewRow, { bounds, label, notChangeable }: RecordType
   if (state === 'cancelled') return no('preview_cancelled', 'The preview was withdrawn; make it again.');
   if (state === 'failed') return no('not_ready', `The preview could not be worked out: ${p.trouble ?? ''}`);
   if (expired)
-    return no('preview_expired', 'The preview is too old to be started; make it again to see the records as they are now.');
+    return no(
+      'preview_expired',
+      'The preview is too old to be started; make it again to see the records as they are now.',
+    );
   if (count === 0) return no('nothing_to_do', 'Nothing would change, so there is nothing to run.');
   if (notChangeable !== null) return no('not_changeable', notChangeable);
   if (p.kind === 'undo') return null;

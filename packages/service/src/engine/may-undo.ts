@@ -14,7 +14,8 @@ export function mayUndo(person: Person, parts: readonly OrderPart[], catalog: Ca
     mustBeAllowed(person, { act: 'see type', type });
     for (const name of part.writes) {
       const field = type.fields.find((f) => f.name === name);
-      if (field?.hidden) fail('not_permitted', 'This run wrote a field that is hidden from you by now; an administrator can undo it.');
+      if (field?.hidden)
+        fail('not_permitted', 'This run wrote a field that is hidden from you by now; an administrator can undo it.');
       if (field?.protected)
         fail('not_permitted', `${field.label} has been protected since; an administrator can undo this run.`);
     }

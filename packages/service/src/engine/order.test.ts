@@ -39,7 +39,8 @@ describe('a work order', () => {
     ...everyRecord(catalog.type(type)),
     condition: filter ? checkCondition(parse(filter), catalog, catalog.type(type), noContext) : null,
   });
-  const expression = (type: string, text: string): Checked => checkExpression(parse(text), catalog, catalog.type(type), noContext);
+  const expression = (type: string, text: string): Checked =>
+    checkExpression(parse(text), catalog, catalog.type(type), noContext);
   const change = (type: string, field: string, tree: Checked): Change => ({
     field: catalog.type(type).fields.find((f) => f.name === field)!,
     value: { from: 'expression', tree },
@@ -76,7 +77,8 @@ describe('a work order', () => {
     Promise.all(tables.map((t) => rows<{ r: string }>(`select r::text as r from ${t} r order by 1`)));
 
   describe('in which records read others that it writes', () => {
-    const leadsRegion = () => update('people', [change('people', 'region', expression('people', 'lead.region'))], 'lead IS NOT NULL');
+    const leadsRegion = () =>
+      update('people', [change('people', 'region', expression('people', 'lead.region'))], 'lead IS NOT NULL');
     it.each([
       ['in one batch', 1000, 1],
       ['cut into fifty, in several lanes', 2, 4],
@@ -109,10 +111,14 @@ describe('a work order', () => {
       const count: Checked = expression('people', 'count(people.lead)');
       const run = await carriedOut(
         [
-          update('people', [
-            change('people', 'load', count),
-            change('people', 'lead', { kind: 'value', dbType: 'integer', text: '1' }),
-          ], 'id > 1'),
+          update(
+            'people',
+            [
+              change('people', 'load', count),
+              change('people', 'lead', { kind: 'value', dbType: 'integer', text: '1' }),
+            ],
+            'id > 1',
+          ),
         ],
         4,
         2,
@@ -141,7 +147,10 @@ describe('a work order', () => {
     it('does one after the other, and a later one reads what an earlier one will write', async () => {
       const before = await image('people', 'plots');
       const planned: Checked = { kind: 'planned', operand: expression('plots', 'owner.region') };
-      for (const [batchSize, lanes] of [[1000, 1], [3, 3]] as const) {
+      for (const [batchSize, lanes] of [
+        [1000, 1],
+        [3, 3],
+      ] as const) {
         const run = await carriedOut(parts(planned), batchSize, lanes);
         expect(run.totals).toMatchObject({ matched: 80, changed: 80, edited_since: 0 });
         expect(await rows(`select distinct note from plots`)).toEqual([{ note: 'moved' }]);
@@ -193,7 +202,8 @@ describe('a work order', () => {
     });
 
     it('leaves out those whose record was edited since, or is gone, or is refused', async () => {
-      await w.sql.query(`insert into people values (201, 'short', null, 'x', 0), (202, 'gone', null, 'x', 0), (203, 'no', null, 'x', 0);
+      await w.sql
+        .query(`insert into people values (201, 'short', null, 'x', 0), (202, 'gone', null, 'x', 0), (203, 'no', null, 'x', 0);
         create function no_call() returns trigger language plpgsql as $$ begin
           if new.said = 'Call no' then raise exception 'on holiday'; end if; return new; end $$;
         create trigger no_call before insert on calls for each row execute function no_call()`);
@@ -225,12 +235,17 @@ describe('a work order', () => {
       const run = await ran(w.admin, p.id, { askAfter: 2, expect: 9 });
       expect(run.along[0]!.count).toBe(2);
       await w.admin.steer(run.id, 'continue');
-      for await (const now of w.admin.watchRun(run.id)) if (now.state === 'finished') expect(now.along[0]!.count).toBe(8);
-      expect(await rows(`select person, said from calls where person in (5, 6)`)).toEqual([{ person: 6, said: 'Ask person 6' }]);
+      for await (const now of w.admin.watchRun(run.id))
+        if (now.state === 'finished') expect(now.along[0]!.count).toBe(8);
+      expect(await rows(`select person, said from calls where person in (5, 6)`)).toEqual([
+        { person: 6, said: 'Ask person 6' },
+      ]);
       await w.sql.query(`update calls set said = 'changed' where person = 8`);
       const back = await undone(run.id);
       expect(back.totals).toMatchObject({ matched: 8, changed: 7, edited_since: 1 });
-      expect(await rows('select person, region from calls join people on people.id = person')).toEqual([{ person: 8, region: 'called' }]);
+      expect(await rows('select person, region from calls join people on people.id = person')).toEqual([
+        { person: 8, region: 'called' },
+      ]);
       await w.sql.query(`delete from calls; update people set region = 'r' || id`);
       expect(await image('people', 'calls')).toEqual(before);
     });
@@ -249,7 +264,11 @@ describe('a work order', () => {
       const before = await image('plots', 'calls', 'codes');
       await w.sql.query(`insert into calls (person, said) select n, 'c' from generate_series(1, 5) n`);
       const calls = await image('calls');
-      for (const [type, count] of [['plots', 60], ['calls', 5], ['codes', 9]] as const) {
+      for (const [type, count] of [
+        ['plots', 60],
+        ['calls', 5],
+        ['codes', 9],
+      ] as const) {
         const run = await carriedOut([removal(type, type === 'calls' ? "said = 'c'" : "note = 'x'")], 7, 2);
         expect(run.totals).toMatchObject({ matched: count, changed: count });
         expect(await rows(`select from ${type}`)).toEqual([]);
@@ -261,11 +280,15 @@ describe('a work order', () => {
     });
 
     it('never what something still points at, in the preview or later', async () => {
-      await w.sql.query(`insert into people values (301, 'a', null, 'x', 0), (302, 'b', 301, 'x', 0), (303, 'c', null, 'x', 0), (304, 'd', null, 'x', 0)`);
+      await w.sql.query(
+        `insert into people values (301, 'a', null, 'x', 0), (302, 'b', 301, 'x', 0), (303, 'c', null, 'x', 0), (304, 'd', null, 'x', 0)`,
+      );
       const p = await made([removal('people', 'id > 300')]);
       expect(p.totals).toMatchObject({ matched: 4, not_yet: 3, not_allowed: 1 });
       expect(p.causes[0]!.cause).toBe('People still point at it (lead).');
-      await w.sql.query(`insert into calls (person, said) values (303, 'late'); update people set name = 'D' where id = 304`);
+      await w.sql.query(
+        `insert into calls (person, said) values (303, 'late'); update people set name = 'D' where id = 304`,
+      );
       const run = await ran(w.admin, p.id, { askAfter: null, expect: 3 });
       expect(run.totals).toMatchObject({ changed: 1, refused: 1, edited_since: 1, not_allowed: 1 });
       expect((await undone(run.id)).totals.changed).toBe(1);
@@ -340,14 +363,20 @@ describe('a work order', () => {
       expect(p.notes[0]!.examples).toEqual(expect.arrayContaining(['-5: no such record', '2501: not selected']));
       expect(JSON.stringify(p.job).length).toBeLessThan(1000);
       const run = await ran(w.admin, p.id, { askAfter: null, expect: willChange });
-      expect(await rows(`select count(*)::int as n from bookings where note = 'note ' || id`)).toEqual([{ n: willChange }]);
+      expect(await rows(`select count(*)::int as n from bookings where note = 'note ' || id`)).toEqual([
+        { n: willChange },
+      ]);
       await undone(run.id);
     });
 
     it('every value that does not fit is told with its key', async () => {
       const edits = [{ kind: 'put' as const, field: 'hives', values: { '1': '5', '2': 'many', x: '3', '4': '3.5' } }];
       const details = await refusedWith(w.admin.makePreview({ selection: { type: 'bookings' }, edits }));
-      expect(details.problems.map((p) => p.where)).toEqual(['edits[0].values["2"]', 'edits[0].values["4"]', 'edits[0].values["x"]']);
+      expect(details.problems.map((p) => p.where)).toEqual([
+        'edits[0].values["2"]',
+        'edits[0].values["4"]',
+        'edits[0].values["x"]',
+      ]);
     });
   });
 
@@ -372,9 +401,14 @@ describe('a work order', () => {
       const [newest] = await w.admin.history('plots', odd);
       expect(newest!.changes).toMatchObject([{ field: 'note', old: { value: 'x' }, new: { value: 'picked' } }]);
       expect((await w.admin.find('plots', { drop: picked, limit: 0, count: 'exact' })).numberMatched).toBe(57);
-      const list = await w.admin.paste({ text: 'person 4\nperson 5', targets: [{ type: 'plots', fields: ['owner.name'] }] });
+      const list = await w.admin.paste({
+        text: 'person 4\nperson 5',
+        targets: [{ type: 'plots', fields: ['owner.name'] }],
+      });
       expect((await w.admin.find('plots', { list: { id: list.id }, limit: 0, count: 'exact' })).numberMatched).toBe(6);
-      expect((await w.admin.find('plots', { take: { count: 1, per: 'valley', seed: 's' }, limit: 9 })).records).toHaveLength(3);
+      expect(
+        (await w.admin.find('plots', { take: { count: 1, per: 'valley', seed: 's' }, limit: 9 })).records,
+      ).toHaveLength(3);
       const put = await done(w.admin, {
         selection: { type: 'plots' },
         edits: [{ kind: 'put', field: 'note', values: { [odd]: 'own', '["north","1"]': 'mine' } }],
@@ -386,17 +420,25 @@ describe('a work order', () => {
       expect(await rows(`select from plots where note <> 'x'`)).toEqual([]);
     });
 
-    it.each(['no json', '["north"]', '["north", "1", "2"]', '["north", "x"]', '{"valley":"north"}', '["north", null]', '["north", "99999999999"]'])(
-      'what is no key of several columns is told: %s',
-      async (key) => {
-        expect(await refusedWith(w.admin.record('plots', key))).toMatchObject({ status: 404 });
-        expect((await refusedWith(w.admin.find('plots', { keys: [key] }))).code).toBe('bad_value');
-      },
-    );
+    it.each([
+      'no json',
+      '["north"]',
+      '["north", "1", "2"]',
+      '["north", "x"]',
+      '{"valley":"north"}',
+      '["north", null]',
+      '["north", "99999999999"]',
+    ])('what is no key of several columns is told: %s', async (key) => {
+      expect(await refusedWith(w.admin.record('plots', key))).toMatchObject({ status: 404 });
+      expect((await refusedWith(w.admin.find('plots', { keys: [key] }))).code).toBe('bad_value');
+    });
 
     it('a unique key without nulls, where there is no primary key', async () => {
       expect(await w.admin.type('codes')).toMatchObject({ key: ['code'], notChangeable: null });
-      const run = await done(w.admin, { selection: { type: 'codes', keys: ['c4'] }, edits: [{ kind: 'set', field: 'note', value: 'y' }] });
+      const run = await done(w.admin, {
+        selection: { type: 'codes', keys: ['c4'] },
+        edits: [{ kind: 'set', field: 'note', value: 'y' }],
+      });
       expect(run.totals.changed).toBe(1);
       await undone(run.id);
     });

@@ -141,7 +141,11 @@ describe('a run whose database has trouble', () => {
   });
 
   const leave = async (tries: number, sentence: string) => {
-    const job = { selection: { type: 'hives', keys: ['1', '2'] }, edits: [{ kind: 'set', field: 'strength', value: '7' }], why: sentence };
+    const job = {
+      selection: { type: 'hives', keys: ['1', '2'] },
+      edits: [{ kind: 'set', field: 'strength', value: '7' }],
+      why: sentence,
+    };
     await w.sql.query(
       `with made as (
          insert into tantamos.preview (kind, type, job, work_order, sentence, made_by, batch_size, expires_at)
@@ -152,8 +156,11 @@ describe('a run whose database has trouble', () => {
     );
   };
   const left = async (sentence: string) =>
-    (await w.sql.query(`select id, state, trouble from tantamos.preview where sentence like $1 or job::text like $1`, [`%${sentence}%`]))
-      .rows[0] as { id: string; state: string; trouble: string | null };
+    (
+      await w.sql.query(`select id, state, trouble from tantamos.preview where sentence like $1 or job::text like $1`, [
+        `%${sentence}%`,
+      ])
+    ).rows[0] as { id: string; state: string; trouble: string | null };
 
   it('takes up a preview whose process died, and works it out from the beginning', async () => {
     await leave(1, 'left behind');

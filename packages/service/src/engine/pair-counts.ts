@@ -17,6 +17,8 @@ export class PairCounts {
     );
   }
   more(): string[] {
-    return [...this.counts].filter(([, pairs]) => pairs.size > mostPairs).map(([, pairs]) => [...pairs.values()][0]!.field);
+    return [...this.counts]
+      .filter(([, pairs]) => pairs.size > mostPairs)
+      .map(([, pairs]) => [...pairs.values()][0]!.field);
   }
 }

@@ -279,7 +279,14 @@ export class Previews {
       [this.me, lease],
     );
     for (const { preview, tries } of rows) {
-      if (tries > mostTries) await this.failed(preview, new ProblemError({ code: 'unavailable', message: 'It could not be worked out: the service stopped over it again and again.' }));
+      if (tries > mostTries)
+        await this.failed(
+          preview,
+          new ProblemError({
+            code: 'unavailable',
+            message: 'It could not be worked out: the service stopped over it again and again.',
+          }),
+        );
       else if (!this.tasks.has(preview)) this.work(preview);
     }
   }

@@ -8,7 +8,12 @@ import { storedByNow } from './statements/stored-by-now';
  * Counts, at the end of a run, the records that hold another value by now than was stored when they were written: changed by
  * triggers at work on other records, or by people since. Only where triggers may have; kept as a note of the run.
  */
-export async function noteStoredOtherwise(database: Database, catalog: Catalog, runId: string, order: WorkOrder): Promise<void> {
+export async function noteStoredOtherwise(
+  database: Database,
+  catalog: Catalog,
+  runId: string,
+  order: WorkOrder,
+): Promise<void> {
   const notes: Note[] = [];
   for (const [index, part] of order.parts.entries()) {
     const type = catalog.find(part.type);

@@ -14,7 +14,8 @@ describe('what became of a record is true', () => {
   const table = async (rows: number, more = '', columns = 'note text, other text'): Promise<string> => {
     const name = `things_${++tables}`;
     await w.sql.query(`create table ${name} (id integer primary key, ${columns})`);
-    if (rows > 0) await w.sql.query(`insert into ${name} (id, note) select n, 'old' from generate_series(1, $1::int) n`, [rows]);
+    if (rows > 0)
+      await w.sql.query(`insert into ${name} (id, note) select n, 'old' from generate_series(1, $1::int) n`, [rows]);
     if (more) await w.sql.query(more.replaceAll('%', name));
     w.services.catalogs.refresh();
     return name;
@@ -77,7 +78,11 @@ describe('what became of a record is true', () => {
         const p = await previewed(w.admin, {
           selection: { type },
           edits: [
-            { kind: 'put', field: 'owner', values: Object.fromEntries(Array.from({ length: 40 }, (_, i) => [String(i + 1), i === 6 ? 2 : 1])) },
+            {
+              kind: 'put',
+              field: 'owner',
+              values: Object.fromEntries(Array.from({ length: 40 }, (_, i) => [String(i + 1), i === 6 ? 2 : 1])),
+            },
           ],
           safety: { batchSize: 20, pace: 100 },
         });
@@ -117,15 +122,30 @@ describe('what became of a record is true', () => {
   });
 
   describe('what a trigger says of one record is about that record', () => {
-    it.each(['UE001', '45000', '0A000', '55000', '54000', '21000', '55P03', '57014', 'XX000', '42703', '40001', '57P01', '25006', '53100'])(
-      'raised as %s',
-      async (code) => {
-        const type = await table(30, trigger(`if new.id = 11 then raise exception 'not this one' using errcode = '${code}'; end if; return new;`));
-        const run = await done(w.admin, setNote(type, { batchSize: 15 }));
-        expect(run).toMatchObject({ state: 'finished', totals: { changed: 29, refused: 1 } });
-        expect(await causeOf(run.id, 11)).toBe('not this one');
-      },
-    );
+    it.each([
+      'UE001',
+      '45000',
+      '0A000',
+      '55000',
+      '54000',
+      '21000',
+      '55P03',
+      '57014',
+      'XX000',
+      '42703',
+      '40001',
+      '57P01',
+      '25006',
+      '53100',
+    ])('raised as %s', async (code) => {
+      const type = await table(
+        30,
+        trigger(`if new.id = 11 then raise exception 'not this one' using errcode = '${code}'; end if; return new;`),
+      );
+      const run = await done(w.admin, setNote(type, { batchSize: 15 }));
+      expect(run).toMatchObject({ state: 'finished', totals: { changed: 29, refused: 1 } });
+      expect(await causeOf(run.id, 11)).toBe('not this one');
+    });
 
     it('an error inside its function', async () => {
       const type = await table(20, trigger(`if new.id = 5 then perform 1 / 0; end if; return new;`));
@@ -137,7 +157,10 @@ describe('what became of a record is true', () => {
     it('and a text too long for an index', async () => {
       const type = await table(5, 'create index on % (note)');
       const long = randomBytes(9000).toString('base64');
-      const run = await done(w.admin, { ...setNote(type), edits: [{ kind: 'put', field: 'note', values: { '2': long, '3': 'short' } }] });
+      const run = await done(w.admin, {
+        ...setNote(type),
+        edits: [{ kind: 'put', field: 'note', values: { '2': long, '3': 'short' } }],
+      });
       expect(run.totals).toMatchObject({ changed: 1, refused: 1 });
     });
 
@@ -165,7 +188,13 @@ describe('what became of a record is true', () => {
 
   describe('what the database makes of a value', () => {
     it('after the statement is journaled as stored, and an undo puts the old one back', async () => {
-      const type = await table(6, trigger(`if pg_trigger_depth() = 1 then update % set note = note || '!' where id = new.id; end if; return null;`, 'after'));
+      const type = await table(
+        6,
+        trigger(
+          `if pg_trigger_depth() = 1 then update % set note = note || '!' where id = new.id; end if; return null;`,
+          'after',
+        ),
+      );
       const run = await done(w.admin, setNote(type));
       expect(run.totals.changed).toBe(6);
       const [first] = (await w.admin.runRecords(run.id, { limit: 1 })).records;
@@ -205,7 +234,11 @@ describe('what became of a record is true', () => {
   describe('what a person would see as different is different', () => {
     it('the scale of a number', async () => {
       const type = await table(3, `update % set note = 'old', amount = 1.0`, 'note text, amount numeric');
-      const p = await previewed(w.admin, { selection: { type, filter: 'amount = 1' }, edits: setNote(type).edits, safety: { pace: 100 } });
+      const p = await previewed(w.admin, {
+        selection: { type, filter: 'amount = 1' },
+        edits: setNote(type).edits,
+        safety: { pace: 100 },
+      });
       await w.sql.query(`update ${type} set amount = 1.000 where id = 2`);
       const run = await ran(w.admin, p.id, { askAfter: null });
       expect(await outcomes(run.id)).toEqual({ '1': 'changed', '2': 'edited_since', '3': 'changed' });
@@ -233,7 +266,11 @@ describe('what became of a record is true', () => {
   });
 
   it('hiding or protecting what a run wrote leaves its undo to those who may, and tells the others', async () => {
-    const run = await done(w.admin, { selection: { type: 'growers', keys: ['5'] }, edits: [{ kind: 'set', field: 'note', value: 'seen' }], safety: { pace: 100 } });
+    const run = await done(w.admin, {
+      selection: { type: 'growers', keys: ['5'] },
+      edits: [{ kind: 'set', field: 'note', value: 'seen' }],
+      safety: { pace: 100 },
+    });
     await w.admin.setField('growers', 'note', { hidden: true });
     expect(await refusedWith(w.editor.undo(run.id, {}))).toMatchObject({ code: 'not_permitted' });
     await w.admin.setType('growers', { hidden: true });
@@ -265,13 +302,23 @@ describe('what became of a record is true', () => {
       { keys: ['1', '2'] },
       { list: { id } },
       { take: { count: 3 } },
-      { related: { how: 'pointing_at' as const, field: 'site', of: { type: 'sites', keys: ['1', '2', '3', '4', '5', '6'] } } },
+      {
+        related: {
+          how: 'pointing_at' as const,
+          field: 'site',
+          of: { type: 'sites', keys: ['1', '2', '3', '4', '5', '6'] },
+        },
+      },
       { drop: ['1'] },
     ];
     const said: boolean[] = [];
     for (const [i, part] of parts.entries()) {
       const edits = [{ kind: 'set' as const, field: 'built_on', value: `2001-01-0${i + 1}` }];
-      const p = await previewed(w.admin, { selection: { type: 'hives', ...part }, edits, safety: { pace: 100, askAfter: 1 } });
+      const p = await previewed(w.admin, {
+        selection: { type: 'hives', ...part },
+        edits,
+        safety: { pace: 100, askAfter: 1 },
+      });
       said.push(p.expectRequired);
       expect(p.hindrance).toBeNull();
       const start = await w.admin.startRun({ preview: p.id }).then(
@@ -301,7 +348,10 @@ describe('what became of a record is true', () => {
     try {
       const person = (await clerk.accounts.list()).find((a) => a.role === 'administrator')!;
       const begin = async (keys?: string[]) => {
-        const id = await clerk.previews.begin({ ...setNote(type), selection: { type, ...(keys ? { keys } : {}) } }, person);
+        const id = await clerk.previews.begin(
+          { ...setNote(type), selection: { type, ...(keys ? { keys } : {}) } },
+          person,
+        );
         await clerk.previews.settled(id, 10_000);
         return clerk.previews.get(id);
       };

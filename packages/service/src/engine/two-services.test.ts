@@ -64,10 +64,13 @@ describe('two services on one database', () => {
     expect(sofar).toBeGreaterThan(0);
     await watching;
     await w.admin.steer(run.id, 'continue');
-    for await (const now of other.watchRun(run.id)) if (now.state === 'finished') expect(now.totals.changed).toBe(p.totals.not_yet);
+    for await (const now of other.watchRun(run.id))
+      if (now.state === 'finished') expect(now.totals.changed).toBe(p.totals.not_yet);
     expect(shared).toBe(true);
     expect(seen).toContain('running');
-    expect((await w.sql.query(`select count(*)::int as n from bookings where note = 'shared'`)).rows[0].n).toBe(p.totals.not_yet);
+    expect((await w.sql.query(`select count(*)::int as n from bookings where note = 'shared'`)).rows[0].n).toBe(
+      p.totals.not_yet,
+    );
   });
 
   it('a preview that one works out is followed and withdrawn at the other', async () => {
@@ -79,7 +82,8 @@ describe('two services on one database', () => {
     expect(p.state).toBe('working');
     expect((await other.preview(p.id)).state).toBe('working');
     await other.dropPreview(p.id);
-    for await (const now of w.admin.watchPreview(p.id)) if (now.state !== 'working') expect(now.state).toBe('cancelled');
+    for await (const now of w.admin.watchPreview(p.id))
+      if (now.state !== 'working') expect(now.state).toBe('cancelled');
     await w.services.previews.settled(p.id, 10_000);
     expect((await w.sql.query('select from tantamos.batch where preview = $1', [p.id])).rowCount).toBe(0);
   });
@@ -100,7 +104,8 @@ describe('two services on one database', () => {
     const run = await other.startRun({ preview: working.id, askAfter: null, expect: 300_000 });
     await new Promise((resolve) => setTimeout(resolve, 300));
     again.child.kill('SIGKILL');
-    for await (const now of w.admin.watchRun(run.id)) if (now.state === 'finished') expect(now.totals.changed).toBe(300_000);
+    for await (const now of w.admin.watchRun(run.id))
+      if (now.state === 'finished') expect(now.totals.changed).toBe(300_000);
     expect((await w.sql.query(`select count(*)::int as n from slow where note = 'z'`)).rows[0].n).toBe(300_000);
   });
 });

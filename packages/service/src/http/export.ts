@@ -38,7 +38,11 @@ export async function sendExport(database: Database, catalog: Catalog, res: Resp
   ];
   // Cells that a spreadsheet would take for a formula are made safe; line ends as RFC 4180 has them.
   const csv = stringify({ header: true, columns: header, record_delimiter: '\r\n', escape_formulas: true });
-  return pipeline(Readable.from(records).map((r: JournalRecord) => [...(several ? [r.type] : []), ...csvRow(r, fields)]), csv, res);
+  return pipeline(
+    Readable.from(records).map((r: JournalRecord) => [...(several ? [r.type] : []), ...csvRow(r, fields)]),
+    csv,
+    res,
+  );
 }
 
 function csvRow(r: JournalRecord, fields: readonly string[]): (string | null)[] {

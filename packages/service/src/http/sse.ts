@@ -19,7 +19,11 @@ export interface Watched<T> {
  * Server-sent events (WHATWG HTML, section 9.2): an event `state` with the newest view whenever there is news and it
  * differs from the last one, until nothing more will come.
  */
-export async function sendEvents<T>(req: Request, res: Response, { events, topic, look, isLast }: Watched<T>): Promise<void> {
+export async function sendEvents<T>(
+  req: Request,
+  res: Response,
+  { events, topic, look, isLast }: Watched<T>,
+): Promise<void> {
   let open = true;
   let news = false;
   let heard = (): void => {};

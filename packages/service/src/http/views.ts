@@ -1,5 +1,16 @@
 import type { ChangeView, JournalRecord, PreviewView, RunView, TypeSummary, TypeView } from '@tantamos/contract';
-import { alongOf, isMoving, isOver, maySay, needsAttention, type Catalog, type Field, type RecordType, type WorkOrder } from '@tantamos/core';
+import {
+  alongOf,
+  isMoving,
+  isOver,
+  keyWords,
+  maySay,
+  needsAttention,
+  type Catalog,
+  type Field,
+  type RecordType,
+  type WorkOrder,
+} from '@tantamos/core';
 import type { Person } from '../accounts/rights';
 import { namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
@@ -139,10 +150,15 @@ export async function journalRecords(
     if (type) names.set(id, await namesOf(database, type, keys));
   }
   await labels.load();
+  // A type without names is named by its key.
+  const nameOf = (row: JournalRow): string | null => {
+    const type = catalog.find(row.type);
+    return type?.nameField === null ? keyWords(type, row.key) : (names.get(row.type)?.get(row.key) ?? null);
+  };
   return rows.map((row) => ({
     type: row.type,
     key: row.key,
-    name: names.get(row.type)?.get(row.key) ?? null,
+    name: nameOf(row),
     outcome: row.outcome,
     cause: row.cause,
     changes: row.changes.map((c) => changeView(fieldOf(row, c.field), c, labels)),

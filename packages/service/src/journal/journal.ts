@@ -58,13 +58,7 @@ export async function* readJournal(
 }
 
 /** A page of a journal, and the mark for the next one. */
-export async function journalPage(
-  database: Database,
-  source: Source,
-  order: WorkOrder,
-  wanted: Wanted,
-  limit: number,
-) {
+export async function journalPage(database: Database, source: Source, order: WorkOrder, wanted: Wanted, limit: number) {
   const rows: JournalRow[] = [];
   for await (const row of readJournal(database, source, order, wanted)) {
     if (rows.length === limit) return { rows, next: rows.at(-1)!.mark };

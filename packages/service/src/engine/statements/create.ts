@@ -106,7 +106,9 @@ function insertion(type: RecordType, writes: readonly string[], owned: readonly 
   const typed = (name: string): string => type.fields.find((f) => f.name === name)!.dbType;
   const columns = [
     ...type.key.map((name, i) => ({ name, from: raw(`drawn.k${i + 1}`) })),
-    ...owned.filter((name) => !type.key.includes(name)).map((name) => ({ name, from: raw(`drawn.owner::${typed(name)}`) })),
+    ...owned
+      .filter((name) => !type.key.includes(name))
+      .map((name) => ({ name, from: raw(`drawn.owner::${typed(name)}`) })),
     ...writes.flatMap((name, i) =>
       type.key.includes(name) ? [] : [{ name, from: raw(`drawn.new_${i + 1}::${typed(name)}`) }],
     ),

@@ -1,4 +1,17 @@
-import { keyAmong, keyIs, raw, Scope, signature, sql, tableOf, wholeSignature, keyText, value, type RecordType, type Sql } from '@tantamos/core';
+import {
+  keyAmong,
+  keyIs,
+  raw,
+  Scope,
+  signature,
+  sql,
+  tableOf,
+  wholeSignature,
+  keyText,
+  value,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
 import { itemsOf, type Slice } from './items';
 import { pointedAt } from './pointers';
 import type { Updating } from './update';

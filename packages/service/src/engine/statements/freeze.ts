@@ -34,11 +34,16 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
       select ${id}, ${position}, ${value(field)}, ${raw(`g.old_${i + 1}, g.new_${i + 1}`)} from grouped g)`,
   );
   const pairs = fields.map(
-    (field, i) => sql` union all (select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
+    (
+      field,
+      i,
+    ) => sql` union all (select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
       where verdict = ${letter('not_yet')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
   );
   const willChange = sql`filter (where verdict = ${letter('not_yet')})`;
-  const made = freeze.along.flatMap((a, j) => a.fields.map((field, i) => ({ at: a.at, field, column: raw(`a${j + 1}_${i + 1}`) })));
+  const made = freeze.along.flatMap((a, j) =>
+    a.fields.map((field, i) => ({ at: a.at, field, column: raw(`a${j + 1}_${i + 1}`) })),
+  );
   const madeColumns = made.map(({ column }) => sql`, ${column}`);
   const madeArrays = made.map(({ column }) => sql`, array_agg(${column}) ${willChange} as ${column}`);
   const owners = freeze.along.length > 0 ? sql`, array_agg(place::int) ${willChange} as owners` : raw('');

@@ -28,15 +28,23 @@ function pairsBy(part: CheckedPart, way: OtherRead, rows: Sql, reads: Sql): Sql 
   const scope = new Scope(type, selection.env);
   if (way.by === 'path') {
     const { alias } = scope.reach(way.path);
-    return pairs(reads, rows, sql`a join ${from(scope, 'a')} join ${rows} b on ${sameAs('b', keyColumns(type, alias))}`);
+    return pairs(
+      reads,
+      rows,
+      sql`a join ${from(scope, 'a')} join ${rows} b on ${sameAs('b', keyColumns(type, alias))}`,
+    );
   }
   const { relation } = way.tree;
   const inner = scope.inner(relation.child);
   const at = way.path ? inner.reach(way.path).alias : inner.root;
   const target = way.path ? type : relation.child;
-  return pairs(reads, rows, sql`a join ${from(scope, 'a')}
+  return pairs(
+    reads,
+    rows,
+    sql`a join ${from(scope, 'a')}
     join ${inner.from()} on ${inner.own(relation.field.name)} = ${scope.key()}
-    join ${rows} b on ${sameAs('b', keyColumns(target, at))}`);
+    join ${rows} b on ${sameAs('b', keyColumns(target, at))}`,
+  );
 }
 
 /** A child that is given another parent is read by that one too, once it is there. */

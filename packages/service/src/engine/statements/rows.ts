@@ -151,7 +151,8 @@ function newValue(change: Change, index: number, scope: Scope, makes: boolean): 
 
 /** Rows of `key` and `value`. */
 function givenTable(given: Given): Sql {
-  if ('kept' in given) return sql`(select key, value from tantamos.given_value where given = ${value(given.kept)}::uuid)`;
+  if ('kept' in given)
+    return sql`(select key, value from tantamos.given_value where given = ${value(given.kept)}::uuid)`;
   const values = [...given.pairs.values()].map((tree) => (tree.kind === 'value' ? tree.text : null));
   return sql`(select * from unnest(${value([...given.pairs.keys()])}::text[], ${value(values)}::text[]) as t(key, value))`;
 }
@@ -170,13 +171,22 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
   if (rules.length > 0) {
     const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
     const cases = rules.map((rule) => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`);
-    tests.push(asked(type, fields, act === 'create' ? (f) => fresh.get(f.name)! : now, sql`case ${join(cases, ' ')} end`));
+    tests.push(
+      asked(type, fields, act === 'create' ? (f) => fresh.get(f.name)! : now, sql`case ${join(cases, ' ')} end`),
+    );
   }
   if (act === 'update' && type.rowRules) {
     const { using, check } = type.rowRules;
     const rule = (condition: string | null, values: (f: Field) => Sql, words: string): void => {
       if (condition !== null)
-        tests.push(asked(type, type.fields, values, sql`case when (${raw(condition)}) is not true then ${value(words)}::text end`));
+        tests.push(
+          asked(
+            type,
+            type.fields,
+            values,
+            sql`case when (${raw(condition)}) is not true then ${value(words)}::text end`,
+          ),
+        );
     };
     rule(using, old, 'A row rule of the database does not let this record be changed.');
     rule(check, now, 'A row rule of the database does not let the record become this.');
@@ -216,4 +226,3 @@ export function valueJoins(fields: readonly string[], preview: string, position:
     ' ',
   );
 }
-

@@ -20,6 +20,8 @@ function rowsOf(job: CheckedJob): Sql {
   const [part] = partsOfJob(job);
   const placed = job.changes.some((c) => c.value.from === 'place');
   const cut: Cut =
-    placed && needsChoosing(part!) ? { by: 'place', chosen: sql`(${chosenRows(part!)})`, low: 0, high: 2 ** 31 - 1 } : everything;
+    placed && needsChoosing(part!)
+      ? { by: 'place', chosen: sql`(${chosenRows(part!)})`, low: 0, high: 2 ** 31 - 1 }
+      : everything;
   return partRows(part!, cut, []);
 }

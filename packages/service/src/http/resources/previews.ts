@@ -31,7 +31,12 @@ export const preview: Handler = async ({ services, person, params }) =>
 
 export const previewEvents: Handler = async ({ services, person, params, req, res }) => {
   const look = async () => previewView(services, await services.previews.get(params.id!), person);
-  await sendEvents(req, res, { events: services.events, topic: `preview ${params.id!}`, look, isLast: (p) => p.state !== 'working' });
+  await sendEvents(req, res, {
+    events: services.events,
+    topic: `preview ${params.id!}`,
+    look,
+    isLast: (p) => p.state !== 'working',
+  });
   return sent;
 };
 

@@ -1,0 +1,35 @@
+import type { NoteView, PreviewView } from '@tantamos/contract';
+import { TriangleAlert } from 'lucide-react';
+import { number } from './format';
+
+const shown = 8;
+
+/** What a person should know of a preview or run, each with some of the records it is about. */
+export function Notes({ notes }: { notes: readonly NoteView[] }) {
+  return notes.map(({ code, message, count, examples }) => (
+    <div key={`${code} ${message}`} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
+      <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
+      <div className="min-w-0 space-y-1">
+        <p>{message}</p>
+        {examples.length > 0 && (
+          <ul className="font-mono text-xs break-words">
+            {examples.slice(0, shown).map((e) => (
+              <li key={e}>{e}</li>
+            ))}
+            {count > shown && <li>… and {number(count - Math.min(shown, examples.length))} more</li>}
+          </ul>
+        )}
+      </div>
+    </div>
+  ));
+}
+
+/** “40 remarks made along”: counted apart from the records. */
+export function AlongLine({ along, isDone }: { along: PreviewView['along']; isDone: boolean }) {
+  if (along.length === 0) return null;
+  const words = along.map(({ count, label, act }) => {
+    const verb = act === 'create' ? 'made' : 'removed';
+    return `${number(count)} ${label.toLowerCase()} ${isDone ? verb : `will be ${verb}`} along`;
+  });
+  return <p className="text-quiet">{words.join(', ')}.</p>;
+}
