@@ -30,7 +30,7 @@ export async function people(db: Pool, counts: Counts, isOver: () => boolean): P
     isOver,
     () => 12,
     async () => {
-      const ids = some(15);
+      const ids = some(4);
       const kind = random(10);
       const text =
         kind < 6

@@ -81,7 +81,7 @@ describe('starting on a database', () => {
       { version: 2 },
       { version: 3 },
     ]);
-    await pool.query(`insert into tantamos.migration (version, name) values (999, 'from the future')`);
+    await pool.query(`insert into tantamos.migration (version, name, checksum) values (999, 'from the future', 'x')`);
     await pool.end();
     await Promise.all(both.map((s) => s.close()));
     const { said, code } = await failingStart({ TANTAMOS_DATABASE_URL: url });

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { Client, Pool, types, type PoolClient, type QueryResultRow } from 'pg';
+import { Client, Pool, types, type ClientConfig, type PoolClient, type QueryResultRow } from 'pg';
 import QueryStream from 'pg-query-stream';
 import { render, type Sql } from '@tantamos/core';
 
@@ -39,6 +39,17 @@ const optionsOf = (settings: Readonly<Record<string, string>>): string =>
 
 export type Connection = PoolClient;
 
+/**
+ * A connection may be cut at any moment, also between two that listen for it (just connected and not yet given out, say):
+ * an error that nobody hears would end the process. Whoever uses the connection hears of it by the next statement.
+ */
+class Unshaken extends Client {
+  constructor(config?: ClientConfig) {
+    super(config);
+    this.on('error', () => {});
+  }
+}
+
 const searchConnections = 12;
 
 export interface DatabaseOptions {
@@ -59,6 +70,7 @@ export class Database {
   constructor(private readonly settings: DatabaseOptions) {
     const open = (max: number, more: Readonly<Record<string, string>> = {}, name = 'tantamos'): Pool =>
       new Pool({
+        Client: Unshaken,
         connectionString: settings.url,
         max,
         options: optionsOf({ ...pinned, ...more }),
@@ -185,14 +197,12 @@ export class Database {
 
   /** A connection of its own, outside the pool: for listening. */
   async listener(): Promise<Client> {
-    const client = new Client({
+    const client = new Unshaken({
       connectionString: this.settings.url,
       options: optionsOf(pinned),
       application_name: 'tantamos listener',
       keepAlive: true,
     });
-    // Cut before anybody listens, it would end the process.
-    client.on('error', () => {});
     await client.connect();
     return client;
   }

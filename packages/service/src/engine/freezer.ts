@@ -221,7 +221,15 @@ export class Freezer {
     const along = alongOf(this.order)
       .filter((a) => a.part === part && a.entry.act === 'create')
       .map(({ at, entry }) => ({ at, fields: entry.writes }));
-    const statement = freezeRows(rows, fields, { previewId, part, firstPosition: this.batches, batchSize, along });
+    const places = this.order.parts[part]!.act === 'update';
+    const statement = freezeRows(rows, fields, {
+      previewId,
+      part,
+      firstPosition: this.batches,
+      batchSize,
+      along,
+      places,
+    });
     for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(
       this.connection,
       statement,

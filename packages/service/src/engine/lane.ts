@@ -25,6 +25,8 @@ interface Ready extends Work {
 const longestWait = 30_000;
 /** A batch that meets others' changes while it is written is tried so often from a fresh snapshot. */
 const mostConflicts = 5;
+/** After so many batches whose records have moved, places are no longer tried. */
+const mostMoved = 3;
 
 /**
  * One lane of a run: batch after batch, each in its own transaction, until there is none for it to take.
@@ -34,6 +36,8 @@ const mostConflicts = 5;
  * whatever lock it then meets is certainly somebody else's: lanes of one run never cause each other's outcomes.
  */
 export class Lane {
+  /** Batches in a row whose records were not where the preview found them. */
+  private moved = 0;
   private leaving = false;
   private wakeUp: () => void = () => {};
   private ready: { catalog: Catalog; work: Ready } | undefined;
@@ -108,14 +112,18 @@ export class Lane {
   private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
     const part = updatingOf(this.run.order, work.part, work.catalog);
     const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
-    const statement = updateSwiftly(part, asking, gate);
     for (let tries = 0; tries < mostConflicts; tries++) {
+      const places = this.moved < mostMoved && tries === 0;
       try {
-        return (await askPrepared(connection, statement)).length > 0;
+        const done = await askPrepared(connection, updateSwiftly(part, asking, gate, places));
+        if (places) this.moved = 0;
+        return done.length > 0;
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug') throw error;
-        if (codeOf(error) === 'TS001' || blame !== 'conflict') return false;
+        // Where records have been moved in their table they are looked for by their keys.
+        if (codeOf(error) === 'TS001' && places) this.moved++;
+        else if (blame !== 'conflict') return false;
       }
     }
     return false;

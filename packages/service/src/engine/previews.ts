@@ -270,6 +270,11 @@ export class Previews {
 
   /** Takes up what a process that died, or was told to end, has left. */
   private async takeUp(): Promise<void> {
+    await this.database.rows(
+      `delete from tantamos.batch_place h using tantamos.preview p
+       where p.id = h.preview and (p.expires_at < now() or p.state = 'cancelled') and not exists (
+         select from tantamos.run where run.preview = p.id)`,
+    );
     const rows = await this.database.rows<{ preview: string; tries: number }>(
       `update tantamos.preview_work w
        set holder = $1, tries = tries + 1, lease_until = clock_timestamp() + make_interval(secs => $2::float8 / 1000)

@@ -173,6 +173,7 @@ export class Runs {
       fail('wrong_state', `The run is ${stateWords(run.state).toLowerCase()}, so it cannot be told to ${verb}.`);
     }
     await this.keepTotals(id);
+    if (verb === 'finish' || verb === 'stop' || verb === 'settle') await this.forgetPlaces(id);
     this.events.send(`run ${id}`);
     return this.get(id);
   }
@@ -183,6 +184,15 @@ export class Runs {
       `update tantamos.run set changed = t.changed, already_right = t.already_right, not_allowed = t.not_allowed,
          edited_since = t.edited_since, refused = t.refused, in_use = t.in_use, gone = t.gone, not_yet = t.not_yet
        from (${sumBatches} where run = $1) t where id = $1`,
+      [id],
+    );
+  }
+
+  /** Where records were found is of no use once the run is over. */
+  private async forgetPlaces(id: string): Promise<void> {
+    await this.database.rows(
+      `delete from tantamos.batch_place using tantamos.run
+       where run.id = $1 and run.preview = batch_place.preview and run.state in ('finished', 'stopped')`,
       [id],
     );
   }

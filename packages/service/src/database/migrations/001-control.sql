@@ -164,6 +164,15 @@ create table tantamos.batch_value (
   primary key (preview, position, field),
   foreign key (preview, position) references tantamos.batch on delete cascade
 );
+-- Where the records of a batch were found in their table. Only a hint: key and signature decide. It saves the way through
+-- the index of the key; a crash of the database empties it, and it goes with the run's end.
+create unlogged table tantamos.batch_place (
+  preview uuid not null,
+  position integer not null,
+  places tid[] not null,
+  primary key (preview, position)
+);
+
 -- Records that are made or removed in the same transaction as those of a batch: one row an `along` of the order.
 -- `owners` are the places of the batch's records for which each is. What is removed is known by key, and by what it was
 -- as it was made; what is made gets its key in the run.

@@ -8,6 +8,8 @@ export interface Freeze {
   /** Position of the first batch this statement writes. */
   readonly firstPosition: number;
   readonly batchSize: number;
+  /** Rows have a `spot`, where the record is in its table. */
+  readonly places: boolean;
   /** What is made along with each record that will change: its place in the order, and its fields. */
   readonly along: readonly { readonly at: number; readonly fields: readonly string[] }[];
 }
@@ -46,6 +48,13 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
   );
   const madeColumns = made.map(({ column }) => sql`, ${column}`);
   const madeArrays = made.map(({ column }) => sql`, array_agg(${column}) ${willChange} as ${column}`);
+  const spot = freeze.places ? raw(', spot') : raw('');
+  const spots = freeze.places ? raw(', array_agg(spot) as spots') : raw('');
+  const place = freeze.places
+    ? [
+        sql`, place as (insert into tantamos.batch_place (preview, position, places) select ${id}, ${position}, g.spots from grouped g)`,
+      ]
+    : [];
   const owners = freeze.along.length > 0 ? sql`, array_agg(place::int) ${willChange} as owners` : raw('');
   const alongs = freeze.along.map(
     ({ at }) => sql`, ${raw(`along_${at}`)} as (
@@ -59,15 +68,15 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
   );
   return sql`
     with matched as materialized (
-      select ((n - 1) / ${size})::int as chunk, n, key, signature, verdict, cause${join([...columns, ...madeColumns], '')}
+      select ((n - 1) / ${size})::int as chunk, n, key, signature, verdict, cause${join([...columns, ...madeColumns], '')}${spot}
       from (${rows}) ordered
     ), grouped as materialized (
       select chunk, array_agg(key) as keys, array_agg(signature) as signatures, string_agg(verdict, '') as verdicts,
-        case when count(cause) > 0 then array_agg(cause) end as causes${join([...arrays, ...madeArrays], '')}${owners}
+        case when count(cause) > 0 then array_agg(cause) end as causes${join([...arrays, ...madeArrays], '')}${owners}${spots}
       from (select *, row_number() over (partition by chunk order by n) as place from matched order by chunk, n) m group by chunk
     ), batch as (
       insert into tantamos.batch (preview, position, part, keys, signatures, verdicts, causes)
       select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes from grouped g
-    )${join([...inserts, ...alongs, ...alongValues], '')}
+    )${join([...inserts, ...place, ...alongs, ...alongValues], '')}
     select null::text as field, null::text as old, null::text as new, count(*) as count from grouped${join(pairs, '')}`;
 }

@@ -21,18 +21,27 @@ export function itemsOf(fields: readonly string[], slice: Slice): Sql {
     fields,
     sql`(select ${value(slice.previewId)}::uuid as preview, ${value(slice.batch)}::int as batch, ${value(slice.low)}::int as low,
       ${value(slice.high)}::int as high)`,
-    only,
+    { more: only },
   );
 }
 
-/** The same of a row of `preview`, `batch`, `low`, `high`. */
-export function unpackedItems(fields: readonly string[], stretch: Sql, more: Sql = raw('')): Sql {
+/** The same of a row of `preview`, `batch`, `low`, `high`; with `places` also `spot`, where the record was in its table. */
+export function unpackedItems(
+  fields: readonly string[],
+  stretch: Sql,
+  { more = raw(''), places = false }: { readonly more?: Sql; readonly places?: boolean } = {},
+): Sql {
+  const hint = places
+    ? raw(' join tantamos.batch_place h on h.preview = b.preview and h.position = b.position')
+    : raw('');
+  const spots = places ? raw(', unnest(h.places)') : raw('');
+  const spot = places ? raw(', spot') : raw('');
   const arrays = fields.map((_, i) => raw(`, unnest(v${i + 1}.new)`));
   const names = fields.map((_, i) => raw(`, new_${i + 1}`));
   return sql`
     select i.* from ${stretch} s join tantamos.batch b on b.preview = s.preview and b.position = s.batch
-    ${valueJoins(fields, 'b.preview', 'b.position')}
-    cross join lateral rows from (unnest(b.keys), unnest(b.signatures), string_to_table(b.verdicts, null)${join(arrays, '')})
-      with ordinality i(key, signature, verdict${join(names, '')}, n)
+    ${valueJoins(fields, 'b.preview', 'b.position')}${hint}
+    cross join lateral rows from (unnest(b.keys), unnest(b.signatures), string_to_table(b.verdicts, null)${join(arrays, '')}${spots})
+      with ordinality i(key, signature, verdict${join(names, '')}${spot}, n)
     where i.n > s.low and i.n <= s.high and i.verdict = ${letter('not_yet')}${more}`;
 }

@@ -61,6 +61,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
     sql`${c.old ? asText(c.old) : raw('null::text')} as ${raw(`old_${i + 1}`)}`,
     sql`${c.fresh ? asText(c.fresh) : raw('null::text')} as ${raw(`new_${i + 1}`)}`,
   ]);
+  const spot = act === 'update' ? [sql`${scope.root}.ctid as spot`] : [];
   const hash = scope.asPlanned(() => signature(readsOf(part), scope));
   const cause = causeOf(part, scope, fresh);
   const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
@@ -71,7 +72,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   return sql`
     select row_number() over (order by ${join(order, ', ')}) as n, m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...texts, ...along], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...spot, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 

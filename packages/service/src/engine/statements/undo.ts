@@ -68,7 +68,7 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
         when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('not_yet')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
-        coalesce(${hash}, 0) as signature, null::text as cause, ${join(columns, ', ')}
+        coalesce(${hash}, 0) as signature, null::text as cause, ${scope.root}.ctid as spot, ${join(columns, ', ')}
       from (${doneRows(run, part, writes, stretch)}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;

