@@ -55,7 +55,7 @@ export function withSelectionOptions(command: Command): Command {
     .option('--random <n>', 'only N at random; the same again for the same --seed', wholeNumber('--random'))
     .option('--seed <text>', 'with --random: any text')
     .option('--per <field>', 'with --first and --random: so many for each value of this field')
-    .option('--keys <list>', 'only these records, by key: a,b,c')
+    .option('--keys <list>', 'only these records, by key: a,b,c; of several fields: [["a","b"],…]')
     .option('--drop <list>', 'without these records, by key: a,b,c');
 }
 
@@ -82,8 +82,8 @@ async function readParts(api: Client, type: string, o: SelectionOptions): Promis
         }
       : {}),
     ...(take ? { take } : {}),
-    ...(o.keys === undefined ? {} : { keys: commas(o.keys) }),
-    ...(o.drop === undefined ? {} : { drop: commas(o.drop) }),
+    ...(o.keys === undefined ? {} : { keys: keysOf(o.keys) }),
+    ...(o.drop === undefined ? {} : { drop: keysOf(o.drop) }),
   };
 }
 
@@ -191,4 +191,16 @@ function oneOf(option: string, ...words: string[]) {
     if (!words.includes(text)) throw new UsageError(`${option} is ${words.join(' or ')}, not “${text}”.`);
     return text;
   };
+}
+
+/** Keys between commas; those of several fields as JSON: one array of texts, or an array of such arrays. */
+function keysOf(said: string): string[] {
+  const text = said.trim();
+  if (!/^\[\s*["[]/.test(text)) return commas(text);
+  try {
+    const all = JSON.parse(text) as unknown[];
+    return (all.every(Array.isArray) ? all : [all]).map((key) => JSON.stringify(key));
+  } catch {
+    throw new UsageError(`--keys is no JSON: ${text}`);
+  }
 }
