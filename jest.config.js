@@ -31,7 +31,7 @@ const project = (name) => ({
 });
 
 module.exports = {
-  projects: ['core', 'client', 'demo', 'service', 'cli', 'console'].map(project),
+  projects: ['bench', 'core', 'client', 'demo', 'service', 'cli', 'console'].map(project),
   maxWorkers: 2,
   testTimeout: 120_000,
 };

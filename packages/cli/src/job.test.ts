@@ -188,4 +188,24 @@ describe('the command line', () => {
     expect(code).toBe(0);
     expect(out).toContain('4  waiting for you');
   });
+
+  it('works on records with a key of two fields, and tells what is no such key', async () => {
+    const [first, second] = (
+      await w.sql.query<{ booking: number; hive: number }>('select booking, hive from placements order by 1, 2 limit 2')
+    ).rows;
+    const key = JSON.stringify([String(first!.booking), String(first!.hive)]);
+    const keys = JSON.stringify([first, second].map((r) => [r!.booking, r!.hive]));
+    const preview = await cli(['preview', 'placements', '--keys', keys, '--set', 'placed_on=2026-04-01']);
+    expect(preview.out).toContain('2 matched');
+    const done = await cli(['run', 'last', '--expect', '2']);
+    expect(done.out).toContain('2 matched = 2 changed');
+    expect((await cli(['record', 'placements', key])).out).toContain('placed_on');
+    const result = await cli(['result', 'last', '--format', 'json']);
+    expect(result.out).toContain(JSON.stringify(key));
+    const undo = await cli(['undo', 'last', '--expect', '2']);
+    expect(undo.out).toContain('2 matched = 2 changed');
+    const wrong = await cli(['record', 'placements', '1']);
+    expect(wrong.code).not.toBe(0);
+    expect((await cli(['find', 'placements', '--keys', '[["1"]]'])).err).toContain('A key of placements is written');
+  });
 });
