@@ -70,8 +70,10 @@ function showNotes(notes: PreviewView['notes']): void {
   }
 }
 
+const alongVerbs = { create: 'made', delete: 'removed', blank: 'left without', restore: 'given back' } as const;
+
 function alongWords({ label, act, count }: PreviewView['along'][number]): string {
-  return `${number(count)} ${label.toLowerCase()} ${act === 'create' ? 'made' : 'removed'} along`;
+  return `${number(count)} ${label.toLowerCase()} ${alongVerbs[act]} along`;
 }
 
 export function stateText(r: Pick<RunView, 'state'>): string {

@@ -124,7 +124,7 @@ export interface PairView {
 export interface AlongView {
   readonly type: string;
   readonly label: string;
-  readonly act: 'create' | 'delete';
+  readonly act: 'create' | 'delete' | 'blank' | 'restore';
   readonly count: number;
 }
 /** Something to know of a preview or run. */

@@ -115,6 +115,12 @@ export class SelectionBody extends SelectionParts {
 const isPlainValue = (v: unknown): boolean =>
   (typeof v === 'string' && v.length <= 1_000_000) || typeof v === 'boolean' || Number.isFinite(v);
 
+/** Values that a preview has kept. */
+export class GivenBody {
+  @IsUUID() id!: string;
+  @IsInt() @Min(1) count!: number;
+}
+
 export class EditBody {
   @IsIn(editKinds) kind!: Edit['kind'];
   @IsString() @IsNotEmpty() @MaxLength(200) field!: string;
@@ -127,7 +133,7 @@ export class EditBody {
   })
   value?: string | number | boolean;
   /** Of `put`: a value for each of these records, by key. */
-  @ValidateIf((e: EditBody) => e.kind === 'put' || e.values !== undefined)
+  @ValidateIf((e: EditBody) => (e.kind === 'put' && e.given === undefined) || e.values !== undefined)
   @JSONSchema(() => ({ type: 'object' }) as never)
   @ValidateBy({
     name: 'isValuesByKey',
@@ -138,6 +144,8 @@ export class EditBody {
     },
   })
   values?: Record<string, string | number | boolean>;
+  /** Of `put`, instead of `values`: those that an earlier preview of the same type and field has kept. */
+  @IsOptional() @ValidateNested() @Type(() => GivenBody) given?: GivenBody;
 }
 
 export class SafetyBody {

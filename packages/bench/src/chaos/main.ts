@@ -12,6 +12,10 @@ import { makeWorld, mend } from './world';
 
 const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
 
+/** How long a run is stormed at, and how long after it must have ended, in ms. */
+const longestStorm = 30_000;
+const soonAfter = 45_000;
+
 /**
  * Runs and undoes among people at work, kills, crashes and cut connections, and holds every run against an audit of its
  * own. --minutes N; --kill MS and --crash MS: how often about. Prints what was done; ends with 1 if anything was not true.
@@ -49,6 +53,8 @@ async function chaos(): Promise<number> {
     runs.rounds++;
     await quietly(() => mend(db));
     let calm = false;
+    // However long a run is stormed at, it ends soon after.
+    const soothe = setTimeout(() => (calm = true), longestStorm);
     const storm = Promise.all([
       people(db, counts, () => calm),
       network(db, counts, () => calm, Number(values.crash)),
@@ -57,8 +63,9 @@ async function chaos(): Promise<number> {
     const from = await lastAudited(db);
     const tag = `run ${runs.rounds}`;
     const preview = await pair.insist((c) => settled(c, tag));
-    const run = preview.totals.not_yet > 0 ? await followed(pair, preview, counts) : null;
+    const run = preview.totals.not_yet > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
     calm = true;
+    clearTimeout(soothe);
     await storm;
     wrong.push(...pair.ended.map((said) => `a service ended by itself: ${said}`));
     if (!run) continue;
@@ -83,7 +90,7 @@ async function chaos(): Promise<number> {
         return p;
       });
       if (back.totals.not_yet > 0) {
-        const undo = await followed(pair, back, null);
+        const undo = await followed(db, pair, back, null, () => true);
         wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
         if (undo.totals.changed !== back.totals.not_yet && undo.totals.refused === 0)
           wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.not_yet}`);
@@ -120,21 +127,29 @@ async function settled(c: Client, note: string): Promise<PreviewView> {
 }
 
 /** Starts the run and follows it to its end; with `counts`, a storm of pauses, continues and stops meanwhile. */
-async function followed(pair: Pair, preview: PreviewView, counts: Counts | null): Promise<RunView> {
+async function followed(
+  db: Pool,
+  pair: Pair,
+  preview: PreviewView,
+  counts: Counts | null,
+  isCalm: () => boolean,
+): Promise<RunView> {
   let run = await pair.insist(async (c) => {
     const now = await c.preview(preview.id);
     return now.run
       ? c.run(now.run)
       : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
   });
-  const deadline = Date.now() + 120_000;
+  const deadline = Date.now() + longestStorm + soonAfter;
   const isStopped = counts !== null && Math.random() < 0.3;
   while (!isOver(run.state)) {
     if (pair.ended.length > 0) throw new Error(`A service ended by itself: ${pair.ended[0]}`);
-    if (Date.now() > deadline) throw new Error(`Run ${run.id} does not end: ${run.state}, ${run.reason}`);
+    if (Date.now() > deadline)
+      throw new Error(`Run ${run.id} does not end: ${run.state}, ${run.reason}\n${await situation(db, run.id)}`);
     await sleep(40);
     const { id, state } = run;
-    const word = state === 'paused' ? 'continue' : Math.random() < 0.03 ? (isStopped ? 'stop' : 'pause') : null;
+    const word =
+      state === 'paused' ? 'continue' : !isCalm() && Math.random() < 0.03 ? (isStopped ? 'stop' : 'pause') : null;
     if ((counts || state === 'paused') && word) {
       await pair
         .one()
@@ -145,6 +160,22 @@ async function followed(pair: Pair, preview: PreviewView, counts: Counts | null)
     run = await pair.insist((c) => c.run(id));
   }
   return run;
+}
+
+/** What the database has to say of a run that does not end. */
+async function situation(db: Pool, runId: string): Promise<string> {
+  const { rows } = await db.query<{ said: string }>(
+    `select jsonb_pretty(jsonb_build_object(
+       'batches', (select jsonb_agg(b) from (select state, count(*), sum(not_yet) as left, max(tries), min(not_before) from tantamos.run_batch
+         where run = $1 group by state) b),
+       'now', clock_timestamp(),
+       'locks', (select jsonb_agg(l) from (select l.pid, l.mode, l.granted, l.objid, a.application_name, a.state, left(a.query, 60) as query,
+           a.backend_start from pg_locks l join pg_stat_activity a using (pid) where l.locktype = 'advisory') l),
+       'active', (select jsonb_agg(s) from (select pid, application_name, state, wait_event, left(query, 60) as query from pg_stat_activity
+         where datname = current_database() and state <> 'idle') s))) as said`,
+    [runId],
+  );
+  return rows[0]!.said;
 }
 
 async function lastAudited(db: Pool): Promise<number> {

@@ -86,7 +86,7 @@ export async function people(db: Pool, counts: Counts, isOver: () => boolean): P
 export async function network(db: Pool, counts: Counts, isOver: () => boolean, crashEvery: number): Promise<void> {
   const cut = again(
     isOver,
-    () => 40 + random(160),
+    () => 150 + random(300),
     async () => {
       const { rowCount } = await db.query(
         `select pg_terminate_backend(pid) from (select pid from pg_stat_activity

@@ -24,11 +24,13 @@ export function Notes({ notes }: { notes: readonly NoteView[] }) {
   ));
 }
 
+const verbs = { create: 'made', delete: 'removed', blank: 'left without', restore: 'given back' } as const;
+
 /** “40 remarks made along”: counted apart from the records. */
 export function AlongLine({ along, isDone }: { along: PreviewView['along']; isDone: boolean }) {
   if (along.length === 0) return null;
   const words = along.map(({ count, label, act }) => {
-    const verb = act === 'create' ? 'made' : 'removed';
+    const verb = verbs[act];
     return `${number(count)} ${label.toLowerCase()} ${isDone ? verb : `will be ${verb}`} along`;
   });
   return <p className="text-quiet">{words.join(', ')}.</p>;

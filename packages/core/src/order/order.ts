@@ -43,13 +43,18 @@ export interface OrderPart {
 
 export interface Along {
   readonly id: string;
-  /** `delete` only to take back what was made. */
-  readonly act: 'create' | 'delete';
+  /**
+   * `delete` and `blank` (the field that points): of what points at a record that goes. `restore`: what was blanked gets its
+   * value again.
+   */
+  readonly act: 'create' | 'delete' | 'blank' | 'restore';
   readonly type: string;
   /** The field that points at the record. */
   readonly by: string;
-  /** The other fields that are written. */
+  /** The fields whose values are frozen: of what is made the rest, of what goes all, of what is blanked the one. */
   readonly writes: readonly string[];
+  /** Whose record it points at: that of another entry, by its place among the part's; null: the part's own. */
+  readonly under: number | null;
 }
 
 /** What is to be frozen: parts with their trees checked and bound. */
@@ -62,6 +67,16 @@ export interface CheckedPart {
   /** Over the records of the selection; their fields are those of `type`. */
   readonly changes: readonly Change[];
   readonly along: readonly CheckedAlong[];
+  /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
+  readonly falls?: readonly Fall[];
+}
+
+/** Records of `type` that point by `field` at a record that is deleted, and what the database says of them. */
+export interface Fall {
+  readonly type: RecordType;
+  readonly field: Field;
+  readonly act: 'delete' | 'blank';
+  readonly under: number | null;
 }
 
 /** A record made for each record of a part: `changes` are over the part's record, its fields those of `type`. */
@@ -110,15 +125,53 @@ function partOf(part: CheckedPart): OrderPart {
     of: selection.type.id,
     reads: reads.map(freezeTree),
     writes,
-    inOrder: act === 'update' && readsItsOwn(type, reads, writes),
-    along: part.along.map((a) => ({
-      id: a.id,
-      act: 'create',
-      type: a.type.id,
-      by: a.by.name,
-      writes: a.changes.map((c) => c.field.name),
-    })),
+    // What falls with a record falls with the first of those it points at: these go one after another too.
+    inOrder: act === 'update' ? readsItsOwn(type, reads, writes) : act === 'delete' && (part.falls ?? []).length > 0,
+    along: [
+      ...part.along.map((a): Along => ({
+        id: a.id,
+        act: 'create',
+        type: a.type.id,
+        by: a.by.name,
+        writes: a.changes.map((c) => c.field.name),
+        under: null,
+      })),
+      ...(part.falls ?? []).map((f): Along => ({
+        id: f.type.id,
+        act: f.act,
+        type: f.type.id,
+        by: f.field.name,
+        writes: f.act === 'blank' ? [f.field.name] : wholeRecord(f.type).map((field) => field.name),
+        under: f.under,
+      })),
+    ],
   };
+}
+
+/** How deep records fall with those they point at. */
+const mostLevels = 4;
+
+/**
+ * What goes with a record of a type when it is deleted: what the database would delete by its own cascade, level by level,
+ * and what it would set blank. Not what cannot be named or changed, or is of a type that is met again on the way: that
+ * keeps the record.
+ */
+export function fallsOf(type: RecordType, catalog: Catalog): readonly Fall[] {
+  const falls: Fall[] = [];
+  const add = (of: RecordType, under: number | null, above: readonly string[]): void => {
+    for (const p of of.pointers) {
+      const child = p.type === null ? undefined : catalog.find(p.type);
+      const field = child?.fields.find((f) => f.name === p.fields[0]);
+      const plain = p.fields.length === 1 && of.key.length === 1 && p.at[0] === of.key[0];
+      if (!child || !field || !plain || child.notChangeable !== null || above.includes(child.id)) continue;
+      if (p.onDelete === 'set_null') falls.push({ type: child, field, act: 'blank', under });
+      if (p.onDelete !== 'cascade' || above.length > mostLevels) continue;
+      falls.push({ type: child, field, act: 'delete', under });
+      add(child, falls.length - 1, [...above, child.id]);
+    }
+  };
+  add(type, null, [type.id]);
+  return falls;
 }
 
 /** Every value that a part reads or will write for a record: each as a tree, each once. */

@@ -1,7 +1,7 @@
 import type { Checked } from '../language/checked';
 import { canonicalSql } from '../language/emit';
 import type { Scope } from '../language/scope';
-import { join, raw, sql, type Sql } from '../sql/sql';
+import { join, sql, type Sql } from '../sql/sql';
 
 /**
  * A 64-bit hash of values under one snapshot, over forms that differ whenever a person would see a difference: scale,
@@ -15,12 +15,14 @@ export function signature(reads: readonly Checked[], scope: Scope): Sql {
   );
 }
 
-/** The same of all fields of the record itself, by name: whether it is still just as it was made. */
-export function wholeSignature(scope: Scope): Sql {
+/**
+ * The same of all fields of the record itself, by name: whether it is still just as it was made or seen; or of one alone,
+ * where others may become what they like.
+ */
+export function wholeSignature(scope: Scope, only: string | null = null): Sql {
+  const fields = scope.type.fields.filter((f) => only === null || f.name === only);
   return hashOf(
-    [...scope.type.fields]
-      .sort((a, b) => (a.name < b.name ? -1 : 1))
-      .map((f) => exactForm(scope.own(f.name), f.dbType)),
+    [...fields].sort((a, b) => (a.name < b.name ? -1 : 1)).map((f) => exactForm(scope.own(f.name), f.dbType)),
   );
 }
 
@@ -33,6 +35,3 @@ function exactForm(column: Sql, dbType: string): Sql {
   if (/^(text|character varying(\(\d+\))?)$/.test(dbType)) return sql`${column} collate "C"`;
   return sql`${column}::text collate "C"`;
 }
-
-/** Under no snapshot at all: what has no signature to hold against. */
-export const noSignature: Sql = raw('0::bigint');

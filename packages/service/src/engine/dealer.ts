@@ -15,7 +15,16 @@ import {
 } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
 import { asMade, createAlong, createRecords, type Creating } from './statements/create';
-import { deleteLocked, deleteMade, frozenAlong, lockForDelete, lockMade } from './statements/delete';
+import {
+  blankField,
+  deleteLocked,
+  deleteMade,
+  frozenAlong,
+  keptByOthers,
+  lockForDelete,
+  lockMade,
+  restoreField,
+} from './statements/delete';
 import type { Slice } from './statements/items';
 import { storedOtherwise, updateCarefully, type Applied, type Stored, type Updating } from './statements/update';
 
@@ -133,25 +142,19 @@ class DeleteDealer implements Dealer {
   }
 
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
-    const removed = await removeAlong(connection, this.along, slice);
-    if ('undone' in removed) return { ...nothing, undone: removed.undone };
-    const locked = await askPrepared<{ n: number; same: boolean; cause: string | null }>(
-      connection,
-      lockForDelete(this.part, slice),
-    );
+    const locked = await askPrepared<{ n: number; same: boolean }>(connection, lockForDelete(this.part, slice));
     const edited = locked.filter((r) => !r.same).map((r) => r.n);
-    const pointed = locked.filter((r) => r.same && r.cause !== null);
-    if (pointed.length > 0) return { ...nothing, edited, undone: pointed.map(({ n, cause }) => refusal(n, cause!)) };
     const only = locked.filter((r) => r.same).map((r) => r.n);
-    if (only.length === 0 || (edited.length > 0 && this.along.length > 0))
-      // What went along with the edited ones comes back: the rest is done without them.
-      return edited.length > 0 && this.along.length > 0
-        ? { ...nothing, undone: edited.map((n) => ({ n, outcome: 'edited_since', cause: changedSince })) }
-        : { ...nothing, edited };
-    const gone = await askPrepared<{ n: number }>(connection, deleteLocked(this.part, { ...slice, only }));
+    if (only.length === 0) return { ...nothing, edited };
+    const here = { ...slice, only };
+    const removed = await removeAlong(connection, this.along, here);
+    if ('undone' in removed) return { ...nothing, edited, undone: removed.undone };
+    const kept = await askPrepared<{ n: number; cause: string }>(connection, keptByOthers(this.part, here));
+    if (kept.length > 0) return { ...nothing, edited, undone: kept.map(({ n, cause }) => refusal(n, cause)) };
+    const gone = await askPrepared<{ n: number }>(connection, deleteLocked(this.part, here));
     const changed = gone.map((r) => r.n);
-    const kept = only.filter((n) => !changed.includes(n));
-    if (kept.length > 0) return { ...nothing, edited, undone: kept.map((n) => refusal(n, leftAsItWas)) };
+    const left = only.filter((n) => !changed.includes(n));
+    if (left.length > 0) return { ...nothing, edited, undone: left.map((n) => refusal(n, leftAsItWas)) };
     return { ...nothing, changed, edited, along: removed.along };
   }
 }
@@ -175,9 +178,7 @@ class Accompanied implements Dealer {
     const done = await this.act.attempt(connection, slice);
     if (this.along.length === 0 || done.undone.length > 0 || done.changed.length === 0) return done;
     const here = { ...slice, only: done.changed };
-    const removed = await removeAlong(connection, this.along, here);
-    if ('undone' in removed) return { ...done, undone: removed.undone };
-    const along = new Map(removed.along);
+    const along = new Map<number, readonly Made[]>();
     const keys = done.made.length > 0 ? done.made : await keysOfPlaces(connection, slice, done.changed);
     for (const entry of this.along.filter((a) => a.act === 'create')) {
       const drawn = await askPrepared<{ n: number; key: string }>(connection, createAlong(entry, here, keys));
@@ -185,13 +186,16 @@ class Accompanied implements Dealer {
       if (missing.length > 0) return { ...done, undone: missing.map((n) => refusal(n, notMade)) };
       along.set(entry.at, made);
     }
+    const removed = await removeAlong(connection, this.along, here);
+    if ('undone' in removed) return { ...done, undone: removed.undone };
+    for (const [at, some] of removed.along) along.set(at, some);
     return { ...done, along };
   }
 }
 
 const leftAsItWas = 'The database left the record as it was (a trigger or a row rule).';
 const notMade = 'The database did not make the record (a trigger or a row rule).';
-const changedSince = 'What was made along with it has been changed since.';
+const changedSince = 'What was made along with it, or points at it, has been changed since.';
 
 function refusal(n: number, cause: string): Attempt['undone'][number] {
   return { n, outcome: 'refused', cause };
@@ -202,6 +206,7 @@ async function readBack(
   connection: Connection,
   type: RecordType,
   drawn: readonly { readonly n: number; readonly key: string }[],
+  only: string | null = null,
 ): Promise<{ made: Made[]; missing: number[] }> {
   if (drawn.length === 0) return { made: [], missing: [] };
   const rows = await askPrepared<{ key: string; made_as: string }>(
@@ -209,6 +214,7 @@ async function readBack(
     asMade(
       type,
       drawn.map((d) => d.key),
+      only,
     ),
   );
   const as = new Map(rows.map((r) => [r.key, r.made_as]));
@@ -218,37 +224,56 @@ async function readBack(
   };
 }
 
-/** Removes what was made along with the records of a slice, if all of it is just as it was made. */
+/**
+ * Removes or blanks what points at the records of a slice, the deepest first, if all of it is just as it was made or seen;
+ * or gives back what was blanked.
+ */
 async function removeAlong(
   connection: Connection,
   along: readonly AlongNow[],
   slice: Slice,
-): Promise<{ along: Map<number, Made[]> } | { undone: Attempt['undone'] }> {
-  const removed = new Map<number, Made[]>();
-  for (const entry of along.filter((a) => a.act === 'delete')) {
+): Promise<{ along: Map<number, readonly Made[]> } | { undone: Attempt['undone'] }> {
+  const removed = new Map<number, readonly Made[]>();
+  for (const entry of along.filter((a) => a.act !== 'create').reverse()) {
     const frozen = await askPrepared<{ n: number; key: string; made_as: string }>(
       connection,
       frozenAlong(slice, entry.at),
     );
     if (frozen.length === 0) continue;
     const keys = frozen.map((f) => f.key);
+    // Of what is blanked only the field that points counts: another of its fields may be blanked for another record.
+    const only = entry.act === 'delete' ? null : entry.by;
     const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(
       connection,
-      lockMade(entry.type, keys),
+      lockMade(entry.type, keys, only),
     );
     const found = new Map(now.map((r) => [r.key, r]));
     const wrong = frozen.filter((f) => found.get(f.key)?.made_as !== f.made_as);
     if (wrong.length > 0)
-      return { undone: wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince })) };
-    const pointed = frozen.filter((f) => found.get(f.key)?.cause);
-    if (pointed.length > 0) return { undone: pointed.map(({ n, key }) => refusal(n, found.get(key)!.cause!)) };
-    await askPrepared(connection, deleteMade(entry.type, keys));
-    removed.set(
-      entry.at,
-      frozen.map(({ n, key, made_as }) => ({ n, key, as: made_as })),
-    );
+      return { undone: once(wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince }))) };
+    if (entry.act === 'delete') {
+      const pointed = frozen.filter((f) => found.get(f.key)?.cause);
+      if (pointed.length > 0) return { undone: once(pointed.map(({ n, key }) => refusal(n, found.get(key)!.cause!))) };
+      await askPrepared(connection, deleteMade(entry.type, keys));
+      removed.set(
+        entry.at,
+        frozen.map(({ n, key, made_as }) => ({ n, key, as: made_as })),
+      );
+      continue;
+    }
+    const statement =
+      entry.act === 'blank'
+        ? blankField(entry.type, entry.by, keys)
+        : restoreField(entry.type, entry.by, slice, entry.at);
+    await askPrepared(connection, statement);
+    removed.set(entry.at, (await readBack(connection, entry.type, frozen, entry.by)).made);
   }
   return { along: removed };
+}
+
+/** One entry a record, however much of what goes along with it is wrong. */
+function once(undone: Attempt['undone']): Attempt['undone'] {
+  return [...new Map(undone.map((u) => [u.n, u])).values()];
 }
 
 async function keysOfPlaces(

@@ -23,6 +23,7 @@ import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
 import { chosenRows, everything, needsChoosing, partRows, plannedRows } from './statements/rows';
+import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
 
 /** What a preview is to freeze, and into what. */
@@ -53,6 +54,8 @@ export class Freezer {
   private readonly pairs = new PairCounts();
   private readonly planned: Planned[] = [];
   private order!: WorkOrder;
+  /** What goes along comes from the run that is taken back, not from the rows. */
+  private isUndo = false;
 
   constructor(
     private readonly database: Database,
@@ -64,9 +67,10 @@ export class Freezer {
     this.order = order;
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
-      if (frozen.inOrder) await this.settled(part, frozen, i);
+      if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
       else if (needsChoosing(part)) await this.chosen(part, frozen, i);
       else await this.ranged(part, frozen, i);
+      await this.fall(part, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
     }
     return { batches: this.batches, pairs: this.pairs };
@@ -74,6 +78,7 @@ export class Freezer {
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
   async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog): Promise<Frozen> {
+    this.isUndo = true;
     this.order = order;
     const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
       `select part, min(position) as low, max(position) + 1 as high from tantamos.run_batch where run = $1
@@ -98,6 +103,17 @@ export class Freezer {
     return { batches: this.batches, pairs: this.pairs };
   }
 
+  /** Freezes what goes with the records of a delete: each with the first of those that it points at. */
+  private async fall(part: CheckedPart, index: number): Promise<void> {
+    const falls = part.falls ?? [];
+    const at = (entry: number): number =>
+      alongOf(this.order).filter((a) => a.part === index)[part.along.length + entry]!.at;
+    for (const [i, fall] of falls.entries()) {
+      const above = fall.under === null ? null : { at: at(fall.under), type: falls[fall.under]!.type };
+      await askOn(this.connection, frozenFalls(this.freezing.previewId, index, part.type, fall, at(i), above));
+    }
+  }
+
   /** What a run made along with its records goes with them when they are taken back. */
   private async alongBack(runId: string): Promise<void> {
     const last = this.order.parts.length - 1;
@@ -106,7 +122,10 @@ export class Freezer {
       // The run's own order has the parts the other way round, and so the places of what goes along.
       const within = at - all.findIndex((a) => a.part === part);
       const before = all.filter((a) => a.part > part).length;
-      await this.connection.query(alongBack, [runId, this.freezing.previewId, part, at, before + within, last - part]);
+      const was = before + within;
+      await this.connection.query(alongBack, [runId, this.freezing.previewId, part, at, was, last - part]);
+      // What is made again or gets its value back has its values from what was frozen of it.
+      await this.connection.query(alongValuesBack, [runId, this.freezing.previewId, at, was]);
     }
   }
 
@@ -219,7 +238,7 @@ export class Freezer {
   private async write(part: number, fields: readonly string[], rows: Sql): Promise<void> {
     const { previewId, batchSize } = this.freezing;
     const along = alongOf(this.order)
-      .filter((a) => a.part === part && a.entry.act === 'create')
+      .filter((a) => !this.isUndo && a.part === part && a.entry.act === 'create')
       .map(({ at, entry }) => ({ at, fields: entry.writes }));
     const places = this.order.parts[part]!.act === 'update';
     const statement = freezeRows(rows, fields, {
@@ -239,6 +258,25 @@ export class Freezer {
     }
   }
 }
+
+const inverseAct: Readonly<Record<Along['act'], Along['act']>> = {
+  create: 'delete',
+  delete: 'create',
+  blank: 'restore',
+  restore: 'blank',
+};
+
+/** $1 run, $2 preview of the undo, $3 its along, $4 the along of the run. */
+const alongValuesBack = `
+  insert into tantamos.batch_along_value (preview, position, along, field, new)
+  select $2, u.position, $3, v.field, array_agg(v.new[i.at] order by k.place)
+  from tantamos.batch_along u
+  cross join lateral unnest(u.keys) with ordinality k(key, place)
+  join tantamos.run on run.id = $1
+  join tantamos.batch_along o on o.preview = run.preview and o.along = $4 and k.key = any(o.keys)
+  cross join lateral (select array_position(o.keys, k.key) as at) i
+  join tantamos.batch_along_value v on v.preview = o.preview and v.position = o.position and v.along = o.along
+  where u.preview = $2 and u.along = $3 group by u.position, v.field`;
 
 /** $1 run, $2 preview of the undo, $3 and $4 its part and along, $5 and $6 the along and part of the run. */
 const alongBack = `
@@ -272,7 +310,7 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
     type: part.type,
     of: part.type,
     inOrder: false,
-    along: part.along.map((a): Along => ({ ...a, act: 'delete', writes: [] })),
+    along: part.along.map((a): Along => ({ ...a, act: inverseAct[a.act], writes: a.act === 'create' ? [] : a.writes })),
   };
   switch (part.act) {
     case 'update':

@@ -1,4 +1,5 @@
 import {
+  fail,
   keyAmong,
   keyColumns,
   keyText,
@@ -53,6 +54,20 @@ export async function keepGiven(
   return { job: { ...job, edits }, checked: { ...checked, changes } };
 }
 
+/** Values that a job says are kept must be so, for its type and field; throws `not_found`. */
+export async function mustBeKept(database: Database, { changes, selection }: CheckedJob): Promise<void> {
+  for (const { field, value } of changes) {
+    if (value.from !== 'given' || !('kept' in value.given)) continue;
+    const found = await database.one('select from tantamos.given where id = $1 and type = $2 and field = $3', [
+      value.given.kept,
+      selection.type.id,
+      field.name,
+    ]);
+    if (!found)
+      fail('not_found', `There are no values for ${field.label.toLowerCase()} kept under this id.`, { where: 'edits' });
+  }
+}
+
 /** What is to be said of given values that no selected record took: how many, and the first of them with the reason. */
 export async function unusedGiven(database: Database, previewId: string, part: CheckedPart): Promise<Note[]> {
   const notes: Note[] = [];
@@ -82,7 +97,10 @@ export async function unusedGiven(database: Database, previewId: string, part: C
       code: 'given_unused',
       count,
       message: `${count.toLocaleString('en-US')} of the values given for ${field.label.toLowerCase()} ${count === 1 ? 'is' : 'are'} not used: no selected record has ${count === 1 ? 'its' : 'their'} key.`,
-      examples: rows.map(({ key }) => `${keyWords(type, key)}: ${known.has(key) ? 'not selected' : 'no such record'}`),
+      // What is no record at all is most likely a mistake: it comes first.
+      examples: [...rows.filter((row) => !known.has(row.key)), ...rows.filter((row) => known.has(row.key))].map(
+        ({ key }) => `${keyWords(type, key)}: ${known.has(key) ? 'not selected' : 'no such record'}`,
+      ),
     });
   }
   return notes;

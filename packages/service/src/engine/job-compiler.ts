@@ -15,6 +15,7 @@ import type { Person } from '../accounts/rights';
 import { answerNames } from '../catalog/names';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
+import { mustBeKept } from './given';
 import { loadContext } from '../selections/context';
 
 /** What a selection or job of a person comes down to: checked against the catalog, its names looked up. */
@@ -38,6 +39,7 @@ export class Compiler {
   async job(person: Person, job: Job, now?: bigint): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
     const { catalog, context } = await this.context(person, [job.selection], now);
     const checked = checkJob(job, catalog, context);
+    await mustBeKept(this.database, checked);
     const answers = await answerNames(this.database, catalog, checked.questions);
     return { job: bindJob(checked, answers, catalog), catalog, context };
   }

@@ -2,6 +2,7 @@ import {
   checkCondition,
   checkExpression,
   everyRecord,
+  fallsOf,
   noContext,
   parse,
   type Catalog,
@@ -259,7 +260,11 @@ describe('a work order', () => {
   });
 
   describe('that deletes records', () => {
-    const removal = (type: string, filter: string): CheckedPart => ({ ...update(type, [], filter), act: 'delete' });
+    const removal = (type: string, filter: string): CheckedPart => ({
+      ...update(type, [], filter),
+      act: 'delete',
+      falls: fallsOf(catalog.type(type), catalog),
+    });
     it('whole, and an undo makes them again under the same keys', async () => {
       const before = await image('plots', 'calls', 'codes');
       await w.sql.query(`insert into calls (person, said) select n, 'c' from generate_series(1, 5) n`);
@@ -293,6 +298,44 @@ describe('a work order', () => {
       expect(run.totals).toMatchObject({ changed: 1, refused: 1, edited_since: 1, not_allowed: 1 });
       expect((await undone(run.id)).totals.changed).toBe(1);
       await w.sql.query('delete from calls; delete from people where id > 300');
+    });
+
+    it('with what points at it, as the database says of it, and an undo brings all of it back', async () => {
+      await w.sql.query(`create table firms (id integer primary key, name text);
+        create table desks (id integer primary key, firm integer references firms on delete cascade, note text);
+        create table lamps (id integer generated always as identity primary key, desk integer not null references desks on delete cascade, watts numeric(6,2));
+        create table cars (plate text primary key, firm integer references firms on delete set null, spare integer references firms on delete set null);
+        create table rents (id integer primary key, firm integer references firms);
+        insert into firms select n, 'firm ' || n from generate_series(1, 30) n;
+        insert into desks select n, 1 + n % 30, 'd' from generate_series(1, 90) n;
+        insert into lamps (desk, watts) select 1 + n % 90, n from generate_series(1, 200) n;
+        insert into cars select 'P ' || n, 1 + n % 30, 1 + (n + 1) % 30 from generate_series(1, 40) n;
+        insert into rents values (1, 5);`);
+      w.services.catalogs.refresh();
+      catalog = await w.services.catalogs.get();
+      const tables = ['firms', 'desks', 'lamps', 'cars', 'rents'];
+      const before = await image(...tables);
+      const p = await made([removal('firms', 'id <= 20')], 4);
+      expect(p.totals).toMatchObject({ matched: 20, not_yet: 19, not_allowed: 1 });
+      expect(p.causes[0]!.cause).toBe('Rents still point at it (firm).');
+      const counts = Object.fromEntries(p.along.map((a) => [`${a.act} ${a.type}`, a.count]));
+      expect(counts['delete desks']).toBe(57);
+      expect(counts['delete lamps']).toBeGreaterThan(100);
+      // One desk is edited, one more comes to another firm: these firms stay as they are, with all that is theirs.
+      await w.sql.query(`update desks set note = 'mine' where id = 2; insert into desks values (500, 9, 'new')`);
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: 19 });
+      expect(run.totals).toMatchObject({ changed: 17, edited_since: 1, refused: 1 });
+      expect((await rows<{ id: number }>('select id from firms where id <= 20 order by id')).map((r) => r.id)).toEqual([
+        3, 5, 9,
+      ]);
+      expect(await rows('select from desks where firm is null')).toEqual([]);
+      const back = await undone(run.id);
+      expect(back.totals).toMatchObject({ matched: 17, changed: 17 });
+      await w.sql.query(`update desks set note = 'd' where id = 2; delete from desks where id = 500`);
+      expect(await image(...tables)).toEqual(before);
+      // And the undo of the undo.
+      expect((await undone(back.id)).totals.changed).toBe(17);
+      expect((await rows('select from firms where id <= 20')).length).toBe(3);
     });
 
     it('not a record that a trigger keeps', async () => {
@@ -367,6 +410,13 @@ describe('a work order', () => {
         { n: willChange },
       ]);
       await undone(run.id);
+      // Kept values can be used again as they are, on the type and field they were given for.
+      const [kept] = p.job.edits as [{ kind: 'put'; field: string; given: { id: string; count: number } }];
+      const again = await previewed(w.admin, { ...job, selection: { type: 'bookings', keys: ['7'] }, edits: [kept] });
+      expect(again.totals).toMatchObject({ matched: 1, not_yet: 1 });
+      expect(await refusedWith(w.admin.makePreview({ ...job, edits: [{ ...kept, field: 'region' }] }))).toMatchObject({
+        code: 'not_found',
+      });
     });
 
     it('every value that does not fit is told with its key', async () => {

@@ -428,7 +428,10 @@ async function writeTotals(
 function triggersOf(order: WorkOrder, catalog: Catalog): Trigger[] {
   return order.parts.flatMap((part) => [
     ...firing(typeNow(catalog, part.type), part.act, part.writes),
-    ...part.along.flatMap((a) => firing(typeNow(catalog, a.type), a.act, a.writes)),
+    ...part.along.flatMap((a) => {
+      const act = a.act === 'create' || a.act === 'delete' ? a.act : 'update';
+      return firing(typeNow(catalog, a.type), act, a.writes);
+    }),
   ]);
 }
 

@@ -173,9 +173,9 @@ create unlogged table tantamos.batch_place (
   primary key (preview, position)
 );
 
--- Records that are made or removed in the same transaction as those of a batch: one row an `along` of the order.
--- `owners` are the places of the batch's records for which each is. What is removed is known by key, and by what it was
--- as it was made; what is made gets its key in the run.
+-- Records that are made, removed or blanked in the same transaction as those of a batch: one row an `along` of the order.
+-- `owners` are the places of the batch's records for which each is. What is there already is known by key, and by what it
+-- was as it was made or seen; what is made gets its key in the run.
 create table tantamos.batch_along (
   preview uuid not null,
   position integer not null,

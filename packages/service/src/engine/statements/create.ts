@@ -79,9 +79,9 @@ export function createAlong(
 }
 
 /** What records with these keys are as they were made: rows of `key` and `made_as`. */
-export function asMade(type: RecordType, keys: readonly string[]): Sql {
+export function asMade(type: RecordType, keys: readonly string[], only: string | null): Sql {
   const scope = new Scope(type);
-  const hash = wholeSignature(scope);
+  const hash = wholeSignature(scope, only);
   return sql`select ${keyText(scope.keys())} as key, ${hash}::text as made_as
     from ${scope.from()} where ${keyAmong(type, scope.root, keys)}`;
 }
@@ -107,7 +107,8 @@ function insertion(type: RecordType, writes: readonly string[], owned: readonly 
   const columns = [
     ...type.key.map((name, i) => ({ name, from: raw(`drawn.k${i + 1}`) })),
     ...owned
-      .filter((name) => !type.key.includes(name))
+      // What is made again is written whole, the field that points included.
+      .filter((name) => !type.key.includes(name) && !writes.includes(name))
       .map((name) => ({ name, from: raw(`drawn.owner::${typed(name)}`) })),
     ...writes.flatMap((name, i) =>
       type.key.includes(name) ? [] : [{ name, from: raw(`drawn.new_${i + 1}::${typed(name)}`) }],

@@ -168,7 +168,7 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
       : rulesTouched(type, writes).filter((r) => act === 'update' || r.fields.every((f) => writes.includes(f)));
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
-  const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root)] : [];
+  const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [];
   if (rules.length > 0) {
     const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
     const cases = rules.map((rule) => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`);
