@@ -162,9 +162,31 @@ describe('the console, in Chromium', () => {
   });
 
   it('shows records that cannot be changed, and says why', async () => {
-    await page.goto(`${w.base}/records/placements`);
-    await text('have a key of 2 fields (booking, hive)').waitFor();
+    await w.sql.query('create view early as select * from placements');
+    w.services.catalogs.refresh();
+    await page.goto(`${w.base}/records/early`);
+    await text('is a view: its records can be read and not changed').waitFor();
     expect(await button('Change these records').count()).toBe(0);
+  });
+
+  it('changes records with a key of two fields, and takes it back', async () => {
+    const before = (await w.sql.query('select * from placements order by 1, 2')).rows;
+    const { booking, hive } = before[0] as { booking: number; hive: number };
+    await page.goto(`${w.base}/records/placements`);
+    await page.getByRole('checkbox', { name: `Pick ${booking} · ${hive}` }).click();
+    await button('Change…').last().click();
+    await chooseField('placed on');
+    await page.getByLabel('Value for Placed on').fill('2026-04-01');
+    await button('Preview 1').click();
+    await button('Run all 1').click();
+    await text('1 record changed.').waitFor();
+    await page.getByRole('link', { name: `${booking} · ${hive}` }).click();
+    await text('run by Sorrel Haldane: changed').waitFor();
+    await button('Back').click();
+    await button('Undo…').click();
+    await button('Put back all 1').click();
+    await text('1 record put back.').waitFor();
+    expect((await w.sql.query('select * from placements order by 1, 2')).rows).toEqual(before);
   });
 
   it('can be worked by keyboard alone', async () => {

@@ -340,7 +340,7 @@ describe('selecting in the console, in Chromium', () => {
     await page.getByText('2 pasted values, each for its own record').waitFor();
     await page.locator('ins', { hasText: 'First Field' }).or(page.getByText('First Field')).first().waitFor();
     await button('Preview 2').click();
-    await page.getByText('put 2 pasted values into name').first().waitFor();
+    await page.getByText('put 2 values, one a record, into name').first().waitFor();
     await button('Run all 2').click();
     await page.getByText('2 records changed.').waitFor();
     const names = (await w.sql.query('select name from sites where id <= 4 order by id')).rows.map(

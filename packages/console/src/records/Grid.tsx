@@ -1,4 +1,5 @@
 import type { Found, FoundRecord, JournalRecord } from '@tantamos/contract';
+import { keyWords } from '../components/format';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
 import { Cell } from './Cell';
@@ -187,7 +188,7 @@ export function Grid(props: Props) {
                   <td className="h-8 border-b border-line px-2">
                     <input
                       type="checkbox"
-                      aria-label={`Pick ${record.key}`}
+                      aria-label={`Pick ${keyWords(record.key!)}`}
                       className="block accent-accent"
                       checked={on}
                       onClick={(e) => pick(index, !on, e.shiftKey)}

@@ -37,25 +37,25 @@ function sqlOf(text: string) {
 describe('a condition as SQL', () => {
   it('carries every value as a parameter and every name from the catalog', () => {
     expect(sqlOf("status = 'Draft' AND hives >= 10")).toEqual({
-      where: '(("r"."status" = $1::text) and ("r"."hives" >= $2::bigint))',
+      where: '((r."status" = $1::text) and (r."hives" >= $2::bigint))',
       values: ['draft', '10'],
-      from: '"public"."bookings" "r"',
+      from: '"public"."bookings" r',
     });
   });
 
   it('joins each path prefix once', () => {
     const { where, from } = sqlOf("owner.name = 'A' OR owner.lead.name = 'B' OR owner.lead = 3");
     expect(from).toBe(
-      '"public"."bookings" "r" left join "public"."staff" "j1" on "j1"."id" = "r"."owner" left join "public"."staff" "j2" on "j2"."id" = "j1"."lead"',
+      '"public"."bookings" r left join "public"."staff" j1 on j1."id" = r."owner" left join "public"."staff" j2 on j2."id" = j1."lead"',
     );
-    expect(where).toContain('"j2"."name" = $2::text');
-    expect(where).toContain('"j1"."lead" = $3::bigint');
+    expect(where).toContain('j2."name" = $2::text');
+    expect(where).toContain('j1."lead" = $3::bigint');
   });
 
   it('turns names into keys, and lists into one array', () => {
-    expect(sqlOf("owner = 'Ines Calloway'")).toMatchObject({ where: '("r"."owner" = $1::integer)', values: ['1'] });
+    expect(sqlOf("owner = 'Ines Calloway'")).toMatchObject({ where: '(r."owner" = $1::integer)', values: ['1'] });
     expect(sqlOf('id NOT IN (1, 2, 3)')).toMatchObject({
-      where: '(not ("r"."id" = any($1::text[]::bigint[])))',
+      where: '(not (r."id" = any($1::text[]::bigint[])))',
       values: [['1', '2', '3']],
     });
     expect(namesIn(checked("owner = 'X' OR owner IN ('Y', 4)")).map((q) => q.text)).toEqual(['X', 'Y']);
@@ -67,9 +67,7 @@ describe('a condition as SQL', () => {
         fc.string({ minLength: 1 }).filter((s) => !s.includes('\0')),
         (text) => {
           const { where, values } = sqlOf(`note = ${quote(text)} OR note LIKE ${quote(text.replaceAll('\\', ''))}`);
-          expect(where).toBe(
-            '(("r"."note" = $1::text) or (("r"."note"::text collate "C") like ($2::text collate "C")))',
-          );
+          expect(where).toBe('((r."note" = $1::text) or ((r."note"::text collate "C") like ($2::text collate "C")))');
           expect(values[0]).toBe(text);
         },
       ),
