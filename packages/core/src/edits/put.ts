@@ -15,8 +15,9 @@ export interface Put {
   readonly given?: { readonly id: string; readonly count: number };
 }
 
-/** More wrong values than this are counted, not listed. */
+/** More wrong values than this are counted, not listed; after so many the rest is not looked at. */
 const mostListed = 50;
+const mostWrong = 1000;
 
 export const put: EditKind<Put> = {
   lower(edit, type) {
@@ -27,7 +28,8 @@ export const put: EditKind<Put> = {
     if (entries.length === 0) fail('bad_value', 'There is no value to put anywhere.', { where: 'values' });
     const pairs = new Map<string, Checked>();
     const problems = new Gathered();
-    for (const [said, given] of entries)
+    for (const [said, given] of entries) {
+      if (problems.problems.length >= mostWrong) break;
       problems.gather(() =>
         told(said, () => {
           const key = canonicalKey(type, said);
@@ -35,6 +37,7 @@ export const put: EditKind<Put> = {
           pairs.set(key, givenValue(field, given));
         }),
       );
+    }
     problems.raise(mostListed);
     return [{ field, value: { from: 'given', given: { pairs } }, when: null }];
   },

@@ -22,6 +22,8 @@ import type { Database } from '../database/database';
 
 /** Types with at most this many records have all their names compared when one is misspelt. */
 const mostCompared = 20_000;
+/** The nearest names are looked for so many unknown ones at most; the rest are only told. */
+const mostNear = 20;
 
 /** Looks up which records the names mean: first by name, then, where none has it, by key. */
 export async function answerNames(
@@ -30,6 +32,7 @@ export async function answerNames(
   questions: readonly NameQuestion[],
 ): Promise<Answers> {
   const answers = new Answers();
+  let looked = 0;
   for (const typeId of new Set(questions.map((q) => q.typeId))) {
     const type = catalog.type(typeId);
     const asked = questions.filter((q) => q.typeId === typeId);
@@ -39,7 +42,10 @@ export async function answerNames(
     const keyed = await byKey(database, type, unknown);
     for (const question of asked) {
       const found = named.get(question.text) ?? keyed.get(question.text) ?? [];
-      answers.add(question, { found, near: found.length > 0 ? [] : await near(database, type, question.text) });
+      answers.add(question, {
+        found,
+        near: found.length > 0 || looked++ >= mostNear ? [] : await near(database, type, question.text),
+      });
     }
   }
   return answers;

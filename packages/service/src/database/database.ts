@@ -65,6 +65,8 @@ export class Database {
   /** Searches have connections of their own: what is slow there holds nothing else up, and each keeps its time limit. */
   private readonly searches: Pool;
   private readonly lanes: Pool;
+  /** Lanes that can be at work at the same time. */
+  readonly mostLanes: number;
   private readonly limits = new WeakMap<Connection, number>();
 
   constructor(private readonly settings: DatabaseOptions) {
@@ -80,7 +82,8 @@ export class Database {
       });
     this.pool = open(settings.connections ?? 20);
     this.searches = open(searchConnections);
-    this.lanes = open(settings.lanes ?? 16, laneSettings, 'tantamos lane');
+    this.mostLanes = settings.lanes ?? 16;
+    this.lanes = open(this.mostLanes, laneSettings, 'tantamos lane');
     // An idle connection that the server closes is replaced at its next use.
     for (const pool of [this.pool, this.searches, this.lanes]) pool.on('error', () => {});
   }

@@ -109,7 +109,8 @@ export class Engine {
     for (const [i, number] of [...free.slice(first), ...free.slice(0, first)].entries()) {
       const name = `${run.id}/${number}`;
       if (i > 0) await sleep(betweenLanes);
-      if (this.lanes.has(name) || this.stopped) continue;
+      // Lanes have so many connections; what there is none for now has its turn when one is free.
+      if (this.lanes.has(name) || this.stopped || this.lanes.size >= this.database.mostLanes) continue;
       const lane = new Lane(this.database, this.catalogs, this.patience, run, number, () => this.headway(run.id));
       const quiet = this.events.on(`run ${run.id}`, () => lane.rouse());
       const ended = lane

@@ -1,6 +1,7 @@
 import {
   alongOf,
   frozenForm,
+  outcomeLetters,
   raw,
   sql,
   thawReads,
@@ -190,7 +191,7 @@ export class Freezer {
     // What circles read can still be written, after all others.
     for (let back = 0; back < mostWaves && (await take(2 * mostWaves - back, 'reader')) > 0;) back++;
     await this.connection.query(`
-      update pg_temp.rows_${index} r set verdict = 'x',
+      update pg_temp.rows_${index} r set verdict = '${outcomeLetters.not_allowed}',
         cause = 'It reads a record that reads it in turn (a circle), so no order of writing them is right.'
       from ${left} l where l.n = r.n`);
     await this.connection.query(`

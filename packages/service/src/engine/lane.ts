@@ -89,13 +89,19 @@ export class Lane {
   /** One batch: swiftly, in one statement, where that can be; else with care. False when there is none to take. */
   private async step(connection: Connection): Promise<boolean> {
     const begun = performance.now();
-    const { rows } = await connection.query<{ part: number; first: number; last: number }>({
+    const { rows } = await connection.query<{
+      part: number;
+      first: number;
+      last: number;
+      in_order: boolean;
+      due: boolean;
+    }>({
       name: 'present part',
       text: presentPart,
       values: [this.run.id],
     });
     const present = rows[0];
-    if (!present) return false;
+    if (!present?.due || (present.in_order && this.number > 0)) return false;
     const work = await this.readied(present.part);
     const from = present.first + Math.floor(((present.last - present.first + 1) * this.number) / this.run.at_once);
     const asking = { run: this.run.id, part: present.part, lane: this.number, from };

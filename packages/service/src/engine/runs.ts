@@ -2,6 +2,7 @@ import type { ListReportView } from '@tantamos/contract';
 import {
   fail,
   isOver,
+  ProblemError,
   runVerbs,
   stateWords,
   typeNow,
@@ -141,7 +142,10 @@ export class Runs {
     let run = await this.get(id);
     mayUndo(person, run.work_order.parts, await this.catalogs.get());
     if (!isOver(run.state)) {
-      if (run.state !== 'stopping') await this.say(id, 'stop', { account: person.id, reason: null });
+      // Somebody else may say so at the same moment.
+      await this.say(id, 'stop', { account: person.id, reason: null }).catch((error: unknown) => {
+        if (!(error instanceof ProblemError)) throw error;
+      });
       this.wake();
       run = await this.rested(id, waitForStop);
       if (!isOver(run.state))

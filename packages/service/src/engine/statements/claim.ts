@@ -33,8 +33,12 @@ export function claimed(asking: Asking, fresh: boolean): Sql {
     order by s.position < ${value(from)}::int, s.position limit 1 for update of s skip locked`;
 }
 
-/** The part whose turn it is, and where its stretches begin and end: `part`, `type`, `first`, `last`. */
+/**
+ * The part whose turn it is, where its stretches begin and end, whether they go one after another, and whether any of them is
+ * due now: `part`, `first`, `last`, `in_order`, `due`.
+ */
 export const presentPart = `
-  select n.part, min(s.position) as first, max(s.position) as last
+  select n.part, min(s.position) as first, max(s.position) as last, bool_or(s.in_order) as in_order,
+    bool_or(s.state <> 'done' and (s.not_before is null or s.not_before <= clock_timestamp())) as due
   from (select part from tantamos.run_batch where run = $1 and state <> 'done' order by position limit 1) n
   join tantamos.run_batch s on s.run = $1 and s.part = n.part group by n.part`;

@@ -16,7 +16,7 @@ import {
 } from '@tantamos/core';
 import { claimed, type Asking } from './claim';
 import { itemsOf, unpackedItems, type Slice } from './items';
-import { valueJoins } from './rows';
+import { letter, valueJoins } from './rows';
 
 /** A part made ready to be applied: its type and trees as the catalog of the moment has them. */
 export interface Updating {
@@ -66,7 +66,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
       update ${tableOf(type)} ${direct ? scope.root : raw('t')} set ${sets(part, 'i')} from ${found} and ${hash} = i.signature
       returning 1
     ), marked as (
-      update tantamos.run_batch s set outcomes = translate(s.outcomes, 'n', 'c'), state = 'done', tries = 1,
+      update tantamos.run_batch s set outcomes = translate(s.outcomes, ${letter('not_yet')}, ${letter('changed')}), state = 'done', tries = 1,
         finished_at = clock_timestamp()
       from claimed c where s.run = c.run and s.position = c.position returning s.position, c.pending
     )
