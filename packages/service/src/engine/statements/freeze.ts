@@ -55,7 +55,7 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
         sql`, place as (insert into tantamos.batch_place (preview, position, places) select ${id}, ${position}, g.spots from grouped g)`,
       ]
     : [];
-  const owners = freeze.along.length > 0 ? sql`, array_agg(place::int) ${willChange} as owners` : raw('');
+  const owners = freeze.along.length > 0 ? sql`, array_agg(((n - 1) % ${size} + 1)::int) ${willChange} as owners` : raw('');
   const alongs = freeze.along.map(
     ({ at }) => sql`, ${raw(`along_${at}`)} as (
       insert into tantamos.batch_along (preview, position, along, owners)
@@ -73,7 +73,7 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
     ), grouped as materialized (
       select chunk, array_agg(key) as keys, array_agg(signature) as signatures, string_agg(verdict, '') as verdicts,
         case when count(cause) > 0 then array_agg(cause) end as causes${join([...arrays, ...madeArrays], '')}${owners}${spots}
-      from (select *, row_number() over (partition by chunk order by n) as place from matched order by chunk, n) m group by chunk
+      from (select * from matched order by chunk, n) m group by chunk
     ), batch as (
       insert into tantamos.batch (preview, position, part, keys, signatures, verdicts, causes)
       select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes from grouped g
