@@ -55,7 +55,8 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
         sql`, place as (insert into tantamos.batch_place (preview, position, places) select ${id}, ${position}, g.spots from grouped g)`,
       ]
     : [];
-  const owners = freeze.along.length > 0 ? sql`, array_agg(((n - 1) % ${size} + 1)::int) ${willChange} as owners` : raw('');
+  const owners =
+    freeze.along.length > 0 ? sql`, array_agg(((n - 1) % ${size} + 1)::int) ${willChange} as owners` : raw('');
   const alongs = freeze.along.map(
     ({ at }) => sql`, ${raw(`along_${at}`)} as (
       insert into tantamos.batch_along (preview, position, along, owners)
