@@ -24,6 +24,8 @@ async function serve(): Promise<void> {
   const folder = join(__dirname, '..', '..', 'console', 'dist');
   const app = createApp(services, existsSync(folder) ? folder : null);
   const server = app.listen(port, '127.0.0.1');
+  // Longer than clients and proxies keep theirs: else a request may meet a connection that is just being closed.
+  server.keepAliveTimeout = 65_000;
   server.once('error', async (error: NodeJS.ErrnoException) => {
     await services.close();
     stop(

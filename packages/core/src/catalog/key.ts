@@ -66,6 +66,8 @@ function partsOf(said: string): string[] | null {
 
 function keyPart(field: Field, said: string): string {
   const text = canonical(field.base, said, field.label);
+  // A moment stays as the database writes it, which is what its key is known by.
+  if (field.base === 'moment') return said.trim();
   const whole = /^(smallint|integer|bigint)$/.exec(field.dbType)?.[1];
   if (field.base === 'number' && (!whole || !/^-?\d{1,19}$/.test(text) || !within(BigInt(text), whole))) {
     if (whole)

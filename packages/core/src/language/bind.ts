@@ -55,13 +55,6 @@ export function bind(tree: Checked, answers: Answers, catalog: Catalog): Checked
   );
 }
 
-/** The tree of a text in which every name is a key already. */
-export function withKeys(tree: Checked): Checked {
-  return rebuild(tree, (node) =>
-    node.kind === 'named' ? { kind: 'value', dbType: node.dbType, text: node.question.text } : node,
-  );
-}
-
 /** The text with every name in it replaced by the key it means, so that it goes on meaning that record. */
 export function boundText(
   source: string,

@@ -149,7 +149,7 @@ describe('a run beside other people’s work', () => {
     };
     const p = await previewed(w.admin, { ...job, edits: [...job.edits] });
     const { id } = await w.admin.startRun({ preview: p.id, expect: p.totals.not_yet });
-    await new Promise((resolve) => setTimeout(resolve, 250));
+    while ((await w.admin.run(id)).totals.changed === 0) await new Promise((resolve) => setTimeout(resolve, 20));
     const paused = await w.admin.steer(id, 'pause');
     expect(paused.state).toBe('paused');
     await new Promise((resolve) => setTimeout(resolve, 400));

@@ -63,6 +63,8 @@ export async function openWorkspace(
   });
   await needAccounts(services, true);
   const server = createApp(services, options.consoleFolder ?? null).listen(0, '127.0.0.1');
+  // On a busy machine a connection may rest for long between two requests.
+  server.keepAliveTimeout = 60_000;
   await new Promise((resolve) => server.once('listening', resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const sql = new Pool({ connectionString: url, max: 4 });
