@@ -24,6 +24,9 @@ import type { Database } from '../database/database';
 const mostCompared = 20_000;
 /** The nearest names are looked for so many unknown ones at most; the rest are only told. */
 const mostNear = 20;
+/** Records looked up for names: so many, and for each name so many more, in case several share it. */
+const leastFound = 1000;
+const foundEach = 10;
 
 /** Looks up which records the names mean: first by name, then, where none has it, by key. */
 export async function answerNames(
@@ -141,7 +144,7 @@ async function lookUp(
   const hint = hintOf(type);
   const rows = await database.ask<Found & { said: string }>(
     sql`select ${said} as said, ${key} as key, ${name}::text as name, ${hint} as hint
-      from ${tableOf(type)} r where ${where} order by ${join(keyColumns(type, raw('r')), ', ')} limit 1000`,
+      from ${tableOf(type)} r where ${where} order by ${join(keyColumns(type, raw('r')), ', ')} limit ${value(leastFound + foundEach * texts.length)}`,
   );
   const found = new Map<string, Found[]>();
   for (const { said, ...row } of rows) found.set(said, [...(found.get(said) ?? []), row]);

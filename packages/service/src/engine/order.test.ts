@@ -419,6 +419,24 @@ describe('a work order', () => {
       });
     });
 
+    it('names of more records than a page has, each its own', async () => {
+      const growers = await rows<{ id: number; name: string }>(
+        `select min(id) as id, name from growers group by name having count(*) = 1 order by 1 limit 1500`,
+      );
+      const values = Object.fromEntries(growers.map((g, i) => [String(i + 1), g.name]));
+      const edits = [{ kind: 'put' as const, field: 'grower', values }];
+      const p = await previewed(w.admin, {
+        selection: { type: 'bookings', filter: 'id <= 1500' },
+        edits,
+        safety: { pace: 100 },
+      });
+      expect(p.totals.matched).toBe(1500);
+      expect(p.notes).toEqual([]);
+      const { records } = await w.admin.previewRecords(p.id, { outcome: 'not_yet', limit: 1 });
+      const told = growers[Number(records[0]!.key) - 1]!;
+      expect(records[0]!.changes[0]!.new).toMatchObject({ value: String(told.id), label: told.name });
+    });
+
     it('every value that does not fit is told with its key', async () => {
       const edits = [{ kind: 'put' as const, field: 'hives', values: { '1': '5', '2': 'many', x: '3', '4': '3.5' } }];
       const details = await refusedWith(w.admin.makePreview({ selection: { type: 'bookings' }, edits }));
