@@ -1,4 +1,5 @@
 import type { TypeView } from '@tantamos/contract';
+import { firing, usualBatch } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { ChevronsLeft, ChevronsRight, Plus } from 'lucide-react';
 import { useState } from 'react';
@@ -52,6 +53,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';
   // An empty card to begin with.
+  const fields = draft.edits.flatMap((e) => (e.field ? [e.field] : []));
   const edits = draft.edits.length > 0 ? draft.edits : [blankEdit];
   const setEdit = (i: number, next: Partial<Draft['edits'][number]>): void =>
     change({ edits: edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
@@ -113,7 +115,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
               <NumberInSentence
                 before="Batches of"
                 after="records"
-                usual="1,000"
+                usual={number(usualBatch(firing(type, 'update', fields).length === 0))}
                 value={draft.batchSize}
                 most={type.bounds.largestBatch}
                 onChange={(batchSize) => change({ batchSize: batchSize || null })}

@@ -14,8 +14,8 @@ import { whichWords } from '../selection/words';
 
 /** How carefully a run goes about it. */
 export interface Safety {
-  /** Records in one batch, which is one transaction. */
-  readonly batchSize: number;
+  /** Records in one batch, which is one transaction; null: as many as is usual for what is done (see `usualBatch`). */
+  readonly batchSize: number | null;
   /** Batches that work at the same time. */
   readonly atOnce: number;
   /** Share of the time spent working, in percent; the rest is left to other users of the database. */
@@ -25,7 +25,7 @@ export interface Safety {
   /** Stop, changing nothing, if more than this many would change; null: no such limit. */
   readonly atMost: number | null;
 }
-export const defaultSafety: Safety = { batchSize: 1000, atOnce: 1, pace: 50, askAfter: null, atMost: null };
+export const defaultSafety: Safety = { batchSize: null, atOnce: 1, pace: 50, askAfter: null, atMost: null };
 
 /** Selection + edits + safety + why. */
 export interface Job {

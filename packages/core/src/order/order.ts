@@ -1,4 +1,4 @@
-import type { Catalog, Field, RecordType } from '../catalog/catalog';
+import type { Catalog, Field, RecordType, Trigger } from '../catalog/catalog';
 import { hasKey } from '../catalog/key';
 import { fail } from '../problem';
 import { treesOf, type Change } from '../edits/change';
@@ -213,6 +213,35 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
 
 export function thawReads(part: OrderPart, catalog: Catalog): readonly Checked[] {
   return part.reads.map((tree) => thawTree(tree, catalog));
+}
+
+/** The triggers that will fire at an act on these fields. */
+export function firing(
+  { triggers }: Pick<RecordType, 'triggers'>,
+  act: Act,
+  writes: readonly string[],
+): readonly Trigger[] {
+  const event = act === 'create' ? 'insert' : act;
+  return triggers.filter(
+    (t) =>
+      t.at.includes(event) && (act !== 'update' || t.onFields === null || t.onFields.some((f) => writes.includes(f))),
+  );
+}
+
+/** Can a batch be one statement? Nothing of the database's own happens meanwhile, and nothing is made or removed along. */
+export function isSwift(
+  part: Pick<OrderPart, 'act' | 'writes' | 'along'>,
+  type: Pick<RecordType, 'triggers'>,
+): boolean {
+  return part.act === 'update' && part.along.length === 0 && firing(type, 'update', part.writes).length === 0;
+}
+
+/**
+ * Records in a batch where nobody says how many. Measured: of a run in one statement a batch, batches of 5,000 take an
+ * eighth less than of 1,000, and hold their records for some 100 ms; where triggers work too, that would be seconds.
+ */
+export function usualBatch(swift: boolean): number {
+  return swift ? 5000 : 1000;
 }
 
 /** The rules that the database will check again when these fields are written. */

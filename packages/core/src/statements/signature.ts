@@ -32,6 +32,8 @@ function hashOf(values: readonly Sql[]): Sql {
 
 function exactForm(column: Sql, dbType: string): Sql {
   if (/^(smallint|integer|bigint|boolean|date|timestamp.*|uuid)$/.test(dbType)) return column;
+  // Where the column says how many digits there are, equal numbers look equal.
+  if (/^numeric\(\d+,\d+\)$/.test(dbType)) return column;
   if (/^(text|character varying(\(\d+\))?)$/.test(dbType)) return sql`${column} collate "C"`;
   return sql`${column}::text collate "C"`;
 }

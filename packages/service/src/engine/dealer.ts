@@ -1,16 +1,15 @@
 import {
+  firing,
   alongOf,
   envOf,
   fail,
   sourceOf,
   thawReads,
   typeNow,
-  type Act,
   type Along,
   type Catalog,
   type OrderPart,
   type RecordType,
-  type Trigger,
   type WorkOrder,
 } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
@@ -287,13 +286,4 @@ async function keysOfPlaces(
     values: [slice.previewId, slice.batch, places],
   });
   return rows;
-}
-
-/** The triggers that will fire at an act on these fields. */
-export function firing(type: RecordType, act: Act, writes: readonly string[]): readonly Trigger[] {
-  const event = act === 'create' ? 'insert' : act;
-  return type.triggers.filter(
-    (t) =>
-      t.at.includes(event) && (act !== 'update' || t.onFields === null || t.onFields.some((f) => writes.includes(f))),
-  );
 }

@@ -1,10 +1,10 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
+import { isSwift, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import { askPrepared, type Connection, type Database } from '../database/database';
 import { blameOf, codeOf } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
-import { dealerOf, firing, updatingOf } from './dealer';
+import { dealerOf, updatingOf } from './dealer';
 import { claimed, presentPart, type Asking } from './statements/claim';
 import { updateSwiftly } from './statements/update';
 
@@ -22,6 +22,15 @@ interface Ready extends Work {
   readonly swift: boolean;
 }
 
+/** Where a lane is: a part, and the position from which on it looks for work. */
+interface Present {
+  readonly part: number;
+  from: number;
+}
+
+/** Why no fresh batch was done: there is none, or something about it is not as usual. */
+type NotDone = 'none' | 'unusual';
+
 const longestWait = 30_000;
 /** A batch that meets others' changes while it is written is tried so often from a fresh snapshot. */
 const mostConflicts = 5;
@@ -38,6 +47,7 @@ const mostMoved = 3;
 export class Lane {
   /** Batches in a row whose records were not where the preview found them. */
   private moved = 0;
+  private present: Present | undefined;
   private leaving = false;
   private wakeUp: () => void = () => {};
   private ready: { catalog: Catalog; work: Ready } | undefined;
@@ -89,54 +99,64 @@ export class Lane {
   /** One batch: swiftly, in one statement, where that can be; else with care. False when there is none to take. */
   private async step(connection: Connection): Promise<boolean> {
     const begun = performance.now();
+    const isNew = this.present === undefined;
+    const present = (this.present ??= await this.askPresent(connection));
+    if (!present) return false;
+    const work = await this.readied(present.part);
+    const asking = { run: this.run.id, part: present.part, lane: this.number, from: present.from };
+    const done = work.swift
+      ? await this.swiftly(connection, work, asking)
+      : await this.wholly(connection, work, asking);
+    if (typeof done === 'number') present.from = done + 1;
+    else {
+      this.present = undefined;
+      // Where there is none of what was its part, another part's turn may have come.
+      if (done === 'none' && !isNew) return true;
+      if (!(await this.withCare(connection, work, asking))) return false;
+    }
+    this.headway();
+    await this.rest(performance.now() - begun);
+    return true;
+  }
+
+  /** The part whose turn it is and where in it this lane begins; none where nothing of it is due, or it is another lane's. */
+  private async askPresent(connection: Connection): Promise<Present | undefined> {
     const { rows } = await connection.query<{
       part: number;
       first: number;
       last: number;
       in_order: boolean;
       due: boolean;
-    }>({
-      name: 'present part',
-      text: presentPart,
-      values: [this.run.id],
-    });
-    const present = rows[0];
-    if (!present?.due || (present.in_order && this.number > 0)) return false;
-    const work = await this.readied(present.part);
-    const from = present.first + Math.floor(((present.last - present.first + 1) * this.number) / this.run.at_once);
-    const asking = { run: this.run.id, part: present.part, lane: this.number, from };
-    const done = work.swift
-      ? await this.swiftly(connection, work, asking)
-      : await this.wholly(connection, work, asking);
-    if (!done && !(await this.withCare(connection, work, asking))) return false;
-    this.headway();
-    await this.rest(performance.now() - begun);
-    return true;
+    }>({ name: 'present part', text: presentPart, values: [this.run.id] });
+    const now = rows[0];
+    if (!now?.due || (now.in_order && this.number > 0)) return undefined;
+    const share = ((now.last - now.first + 1) * this.number) / this.run.at_once;
+    return { part: now.part, from: now.first + Math.floor(share) };
   }
 
-  /** A fresh batch in one statement. False where there is none, or something is not as usual. */
-  private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
+  /** A fresh batch in one statement: its position. */
+  private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<number | NotDone> {
     const part = updatingOf(this.run.order, work.part, work.catalog);
     const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
     for (let tries = 0; tries < mostConflicts; tries++) {
       const places = this.moved < mostMoved && tries === 0;
       try {
-        const done = await askPrepared(connection, updateSwiftly(part, asking, gate, places));
+        const [done] = await askPrepared<{ position: number }>(connection, updateSwiftly(part, asking, gate, places));
         if (places) this.moved = 0;
-        return done.length > 0;
+        return done?.position ?? 'none';
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug') throw error;
         // Where records have been moved in their table they are looked for by their keys.
         if (codeOf(error) === 'TS001' && places) this.moved++;
-        else if (blame !== 'conflict') return false;
+        else if (blame !== 'conflict') return 'unusual';
       }
     }
-    return false;
+    return 'unusual';
   }
 
-  /** A fresh batch in several statements, where what is stored must be read back. False as above. */
-  private async wholly(connection: Connection, work: Ready, asking: Asking): Promise<boolean> {
+  /** A fresh batch in several statements, where what is stored must be read back: its position. */
+  private async wholly(connection: Connection, work: Ready, asking: Asking): Promise<number | NotDone> {
     await connection.query('begin isolation level repeatable read; set constraints all immediate');
     try {
       const { rows } = await connection.query<{ open: boolean }>(
@@ -146,12 +166,12 @@ export class Lane {
       const [row] = rows[0]!.open ? await askPrepared<RunBatchRow>(connection, claimed(asking, true)) : [];
       const whole = row !== undefined && (await applyWhole(connection, work, row));
       await connection.query(whole ? 'commit' : 'rollback');
-      return whole;
+      return whole ? row.position : row ? 'unusual' : 'none';
     } catch (error) {
       await connection.query('rollback').catch(() => {});
       const blame = blameOf(error);
       if (blame === 'session' || blame === 'bug') throw error;
-      return false;
+      return 'unusual';
     }
   }
 
@@ -185,8 +205,7 @@ export class Lane {
     if (this.ready?.catalog === catalog && this.ready.work.index === index) return this.ready.work;
     const part: OrderPart = this.run.order.parts[index]!;
     const dealer = dealerOf(this.run.order, part, catalog);
-    const swift =
-      part.act === 'update' && part.along.length === 0 && firing(dealer.type, 'update', part.writes).length === 0;
+    const swift = isSwift(part, dealer.type);
     const work = { index, part, swift, dealer, catalog, source: sourceOf(part, catalog), patience: this.patience };
     this.ready = { catalog, work };
     return work;

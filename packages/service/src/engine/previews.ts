@@ -3,6 +3,9 @@ import {
   alongOf,
   checkParts,
   defaultSafety,
+  firing,
+  isSwift,
+  usualBatch,
   fail,
   jobSentence,
   list,
@@ -29,7 +32,6 @@ import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
 import { codeOf } from '../database/refusal';
 import { reportForPreview } from '../lists/report';
-import { firing } from './dealer';
 import { Freezer, inverse, type Frozen } from './freezer';
 import { keepGiven, unusedGiven } from './given';
 import type { Compiler } from './job-compiler';
@@ -100,7 +102,7 @@ export class Previews {
     const { job: checked, catalog, context } = await this.compiler.job(person, said);
     const { type } = checked.selection;
     const safety: Safety = { ...defaultSafety, ...said.safety };
-    if (safety.batchSize > type.bounds.largestBatch)
+    if (safety.batchSize !== null && safety.batchSize > type.bounds.largestBatch)
       fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
         where: 'safety.batchSize',
       });
@@ -117,7 +119,7 @@ export class Previews {
       sentence: work.sentence(),
       why,
       account: person.id,
-      batchSize: safety.batchSize,
+      batchSize: safety.batchSize ?? this.usualSize(work.order, catalog),
       listReport,
       catalog,
     });
@@ -125,12 +127,21 @@ export class Previews {
     return id;
   }
 
+  /** Records in a batch where nobody says how many: as the slowest of the parts has them, within what each type allows. */
+  private usualSize(order: WorkOrder, catalog: Catalog): number {
+    const sizes = order.parts.map((part) => {
+      const type = typeNow(catalog, part.type);
+      return Math.min(usualBatch(isSwift(part, type)), type.bounds.largestBatch);
+    });
+    return Math.min(...sizes);
+  }
+
   /** Begins a preview of parts that were put together by the engine itself; `job` says what they are of. */
   async beginParts(parts: readonly CheckedPart[], job: Job, sentence: string, person: Person): Promise<string> {
     checkParts(parts);
     const catalog = await this.catalogs.get();
-    const batchSize = job.safety?.batchSize ?? defaultSafety.batchSize;
     const order = orderOf(parts);
+    const batchSize = job.safety?.batchSize ?? this.usualSize(order, catalog);
     const id = await this.insert({
       kind: 'edit',
       undoOf: null,

@@ -1,6 +1,5 @@
-import { envOf, typeNow, type Catalog, type WorkOrder } from '@tantamos/core';
+import { envOf, firing, typeNow, type Catalog, type WorkOrder } from '@tantamos/core';
 import type { Database } from '../database/database';
-import { firing } from './dealer';
 import type { Note } from './preview-row';
 import { storedByNow } from './statements/stored-by-now';
 

@@ -13,24 +13,29 @@ export interface Asking {
  * The next stretch of the run's present part that a lane may take, held until the transaction ends; none where the run
  * has been told to pause or stop, or the stretch is beyond the border where it asks.
  *
- * Each lane begins at a place of its own, so that two of them seldom want the same row. `fresh`: only what has not been
- * tried; else what was left over too, when it is due. Records that must be written in order are the first lane's, one
- * stretch after another.
+ * Each lane begins at a place of its own, so that two of them seldom want the same row; what lies before it is looked at
+ * when there is nothing further on. Either is one step through the index, however many stretches there are. `fresh`: only
+ * what has not been tried; else what was left over too, when it is due. Records that must be written in order are the first
+ * lane's, one stretch after another.
  */
 export function claimed(asking: Asking, fresh: boolean): Sql {
   const { run, part, lane, from } = asking;
   const due = fresh
     ? sql`s.state = 'ready' and s.tries = 0`
     : sql`s.state <> 'done' and (s.not_before is null or s.not_before <= clock_timestamp())`;
+  const first = (beyond: Sql): Sql => sql`select f.* from (
+    select s.* from tantamos.run_batch s
+    where s.run = run.id and s.part = ${value(part)}::int and s.position ${beyond}
+      and (run.ask_before is null or s.position < run.ask_before) and s.state <> 'done' and ${due}
+      and (not s.in_order or (${value(lane)}::int = 0 and s.position = (
+        select min(o.position) from tantamos.run_batch o where o.run = run.id and o.state <> 'done')))
+    order by s.position limit 1 for update of s skip locked) f`;
   return sql`
     select s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered, s.made, s.made_as,
       s.not_yet as pending, run.preview
-    from tantamos.run join tantamos.run_batch s on s.run = run.id
-    where run.id = ${value(run)}::uuid and run.state = 'running' and s.part = ${value(part)}::int
-      and (run.ask_before is null or s.position < run.ask_before) and ${due}
-      and (not s.in_order or (${value(lane)}::int = 0 and s.position = (
-        select min(o.position) from tantamos.run_batch o where o.run = run.id and o.state <> 'done')))
-    order by s.position < ${value(from)}::int, s.position limit 1 for update of s skip locked`;
+    from tantamos.run cross join lateral (
+      ${first(sql`>= ${value(from)}::int`)} union all ${first(sql`< ${value(from)}::int`)} limit 1) s
+    where run.id = ${value(run)}::uuid and run.state = 'running'`;
 }
 
 /**
