@@ -12,7 +12,7 @@ import { preview } from './verbs/preview';
 import { record } from './verbs/record';
 import { result } from './verbs/result';
 import { run } from './verbs/run';
-import { accounts, settings, who } from './verbs/settings';
+import { accounts, detach, settings, who } from './verbs/settings';
 import { signIn } from './verbs/sign-in';
 import { types } from './verbs/types';
 import { outcome } from './verbs/verb';
@@ -40,6 +40,7 @@ for (const verb of [
   result,
   settings,
   accounts,
+  detach,
 ])
   verb(program);
 

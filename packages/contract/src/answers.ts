@@ -9,6 +9,7 @@ import type {
   Selection,
   Totals,
   Trigger,
+  Unreadable,
 } from '@tantamos/core';
 
 // The shapes of answers. Moments are ISO 8601 texts, values of records are the database's own text.
@@ -36,6 +37,10 @@ export interface Workspace {
   readonly whyRequired: boolean;
   readonly previewHours: number;
   readonly timeZone: string;
+  /** Name of the database. */
+  readonly database: string;
+  /** Why nothing can be changed in it; null where it can. */
+  readonly readOnly: string | null;
 }
 export interface TypeSummary {
   readonly id: string;
@@ -45,6 +50,8 @@ export interface TypeSummary {
   readonly nameField: string | null;
   readonly ownerFields: readonly string[];
   readonly notChangeable: string | null;
+  /** Null when records can be read; else the reason in one sentence. */
+  readonly notReadable: string | null;
   readonly hidden: boolean;
   readonly bounds: Bounds;
   readonly about: number;
@@ -52,6 +59,8 @@ export interface TypeSummary {
 export type FieldView = Field;
 export interface TypeView extends TypeSummary {
   readonly fields: readonly FieldView[];
+  /** Fields that are there and cannot be read. */
+  readonly unreadable: readonly Unreadable[];
   readonly rules: readonly { readonly name: string; readonly message: string }[];
   readonly triggers: readonly Trigger[];
 }

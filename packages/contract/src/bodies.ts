@@ -382,5 +382,10 @@ export class WorkspaceBody {
   @IsOptional() @IsTimeZone() timeZone?: string;
 }
 
+export class DetachBody {
+  /** Name of the database, said to confirm. */
+  @IsString() @IsNotEmpty() @MaxLength(200) database!: string;
+}
+
 export class NoBody {}
 export class NoQuery {}

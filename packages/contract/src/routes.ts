@@ -63,6 +63,14 @@ export const routes = {
     answer: 'Workspace',
     body: b.WorkspaceBody,
   }),
+  detach: route({
+    method: 'post',
+    path: '/api/detach',
+    summary: 'Take Tantamos away from its database: its schema is dropped, records stay as they are, the service ends',
+    answer: 'nothing',
+    status: 204,
+    body: b.DetachBody,
+  }),
   types: route({ method: 'get', path: '/api/types', summary: 'All record types', answer: 'TypeSummary[]' }),
   type: route({
     method: 'get',

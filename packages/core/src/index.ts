@@ -3,6 +3,7 @@ export * from './sql/sql';
 export * from './catalog/catalog';
 export * from './catalog/key';
 export * from './catalog/closest';
+export * from './catalog/names';
 export * from './catalog/path';
 export * from './language/syntax';
 export * from './language/parse';

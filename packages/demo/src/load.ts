@@ -33,13 +33,15 @@ export async function loadMeadowline(
   }
 }
 
-/** True when the database holds no tables of its own yet. */
+/** True when the database holds nothing of its own yet: no table, view or sequence but what belongs to an extension. */
 export async function isEmpty(client: Client): Promise<boolean> {
   const { rows } = await client.query(`
-    select count(*)::int as tables from pg_class c join pg_namespace n on n.oid = c.relnamespace
-    where c.relkind in ('r', 'p') and n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')
-      and n.nspname not like 'pg_toast%'`);
-  return rows[0].tables === 0;
+    select exists (
+      select from pg_class c join pg_namespace n on n.oid = c.relnamespace
+      where c.relkind in ('r', 'p', 'v', 'm', 'f', 'S') and n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')
+        and n.nspname not like 'pg\\_toast%' and n.nspname not like 'pg\\_temp%'
+        and not exists (select from pg_depend d where d.classid = 'pg_class'::regclass and d.objid = c.oid and d.deptype = 'e')) as any`);
+  return !rows[0].any;
 }
 
 /** The rows of a table in PostgreSQL's COPY text format, in chunks of some 64 KB. */

@@ -8,6 +8,7 @@ import { isEmpty, loadMeadowline } from '@tantamos/demo';
 import { pino } from 'pino';
 import { needAccounts, type Entry } from './accounts/demo-accounts';
 import { Database } from './database/database';
+import { isPooler, poolerWords } from './database/preflight';
 import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
 import { openServices } from './services';
@@ -19,7 +20,10 @@ async function serve(): Promise<void> {
   if (!Number.isInteger(port) || port < 0 || port > 65535) stop(`“${process.env.TANTAMOS_PORT}” is no port.`);
   const log = pino({ level: process.env.TANTAMOS_LOG ?? 'warn' }, pino.destination(2));
   const demoLoaded = await needDemo(url);
-  const services = await openServices({ url, log }).catch((error: unknown) => stop(startTrouble(error, url)));
+  let gone = (): void => {};
+  const services = await openServices({ url, log, gone: () => gone() }).catch((error: unknown) =>
+    stop(startTrouble(error, url)),
+  );
   const entries = await needAccounts(services, demoLoaded);
   const folder = join(__dirname, '..', '..', 'console', 'dist');
   const app = createApp(services, existsSync(folder) ? folder : null);
@@ -43,6 +47,10 @@ async function serve(): Promise<void> {
     server.closeAllConnections();
     void services.close().then(() => process.exit(0));
   };
+  gone = () => {
+    process.stdout.write('\n  Tantamos has been taken away from the database; the service ends.\n\n');
+    end();
+  };
   // `disconnect`: whoever started us over a channel is gone, without having been able to say so.
   for (const event of ['SIGINT', 'SIGTERM', 'disconnect'] as const) process.on(event, end);
 }
@@ -51,7 +59,9 @@ async function serve(): Promise<void> {
 async function needDemo(url: string): Promise<boolean> {
   const client = await new Database({ url }).listener().catch((error: unknown) => stop(startTrouble(error, url)));
   try {
-    if (!(await isEmpty(client))) return false;
+    const { rows } = await client.query<{ there: boolean }>(`select to_regnamespace('tantamos') is not null as there`);
+    // A database that Tantamos has been on before is somebody's, however empty it is by now.
+    if (rows[0]!.there || !(await isEmpty(client))) return false;
     process.stderr.write('  loading the demo data …\n');
     await loadMeadowline(client);
     return true;
@@ -78,7 +88,9 @@ function startTrouble(error: unknown, url: string): string {
   if (/^28/.test(code)) return `The database at ${where} does not let this account in: ${(error as Error).message}`;
   if (code === '42501')
     return `The account may not make the schema “tantamos” in ${where}: ${(error as Error).message}`;
-  if (outage(error) === null) throw error;
+  if (code === '25006') return `The database at ${where} is read-only, and Tantamos has not been set up in it yet.`;
+  if (isPooler(error)) return poolerWords;
+  if (outage(error) === null) return `Tantamos could not start: ${(error as Error).message.split('\n')[0]}`;
   return `The database at ${where} cannot be reached: ${(error as Error).message || code}`;
 }
 
@@ -87,4 +99,4 @@ function stop(message: string): never {
   process.exit(1);
 }
 
-void serve();
+serve().catch((error: unknown) => stop(startTrouble(error, process.env.TANTAMOS_DATABASE_URL ?? '')));

@@ -109,6 +109,28 @@ export const settings: Verb = (program) => {
     );
 };
 
+const goes = `This drops the schema “tantamos”: all runs with their journals, previews, saved selections, settings and accounts.
+Nothing can be taken back through Tantamos any more. The records themselves stay as they are.`;
+
+export const detach: Verb = (program) => {
+  program
+    .command('detach')
+    .description('take Tantamos away from its database; the records stay as they are (administrators)')
+    .option('--database <name>', 'the name of the database, to confirm; asked for if left out')
+    .action(
+      acting(async (o: { database?: string }) => {
+        const { workspace } = await client().me();
+        const named = async (): Promise<string> => {
+          if (!hasTerminal()) throw new UsageError(`Confirm with --database ${workspace.database}`);
+          talk(goes);
+          return (await ask(`The name of the database (${workspace.database}) to go on: `)).trim();
+        };
+        await client().detach({ database: o.database ?? (await named()) });
+        talk('Tantamos has been taken away; its service has ended.');
+      }),
+    );
+};
+
 export const accounts: Verb = (program) => {
   const group = program.command('accounts').description('who may sign in (administrators)');
   group

@@ -13,7 +13,7 @@ export const types: Verb = (program) => {
         const rows = all.map((t) => [
           t.id,
           t.label,
-          `about ${number(t.about)}`,
+          t.notReadable === null ? `about ${number(t.about)}` : '',
           t.nameField,
           t.ownerFields.join(', '),
           t.notChangeable ?? 'can be changed',
@@ -51,11 +51,11 @@ export const types: Verb = (program) => {
             f.notEditable ? `no: ${f.notEditable}` : 'yes',
           ];
         });
-        print(
-          { columns: ['field', 'label', 'kind', 'limits', 'can be changed'], rows },
-          readFormat(o.format),
-          view.fields,
-        );
+        for (const f of view.unreadable) rows.push([f.name, f.label, '', '', `cannot be read: ${f.reason}`]);
+        print({ columns: ['field', 'label', 'kind', 'limits', 'can be changed'], rows }, readFormat(o.format), [
+          ...view.fields,
+          ...view.unreadable,
+        ]);
       }),
     );
 };

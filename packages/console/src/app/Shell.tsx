@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import { LogOut, Moon, Sun } from 'lucide-react';
+import { Lock, LogOut, Moon, Sun } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { NavLink, Outlet } from 'react-router';
 import { Mark } from '../components/Mark';
@@ -72,6 +72,15 @@ export function Shell() {
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
       </header>
+      {person.workspace.readOnly && (
+        <p
+          role="status"
+          className="flex shrink-0 items-center gap-2 border-b border-line bg-sunken px-4 py-1.5 print:hidden"
+        >
+          <Lock className="size-4 text-pending" aria-hidden="true" /> {person.workspace.readOnly} Finding, counting and
+          exporting work.
+        </p>
+      )}
       <div className="min-h-0 flex-1">
         <Outlet />
       </div>

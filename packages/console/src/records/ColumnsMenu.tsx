@@ -1,3 +1,4 @@
+import type { Unreadable } from '@tantamos/core';
 import { ArrowDown, ArrowUp, Columns3 } from 'lucide-react';
 import { useState } from 'react';
 import { LinkButton } from '../components/Button';
@@ -7,6 +8,8 @@ import type { FieldChoice } from './fields';
 
 interface Props {
   fields: readonly FieldChoice[];
+  /** What is there and cannot be read. */
+  unreadable: readonly Unreadable[];
   columns: readonly string[];
   onChange: (columns: readonly string[]) => void;
   onReset: () => void;
@@ -21,7 +24,7 @@ export function ColumnsMenu(props: Props) {
   );
 }
 
-function Choice({ fields, columns, onChange, onReset }: Props) {
+function Choice({ fields, unreadable, columns, onChange, onReset }: Props) {
   const [text, setText] = useState('');
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const fits = (f: FieldChoice): boolean =>
@@ -85,6 +88,15 @@ function Choice({ fields, columns, onChange, onReset }: Props) {
           </li>
         ))}
       </ul>
+      {unreadable.length > 0 && (
+        <ul aria-label="Fields that cannot be read" className="mt-2 border-t border-line pt-1 text-xs text-quiet">
+          {unreadable.map((f) => (
+            <li key={f.name}>
+              {f.label}: {f.reason}
+            </li>
+          ))}
+        </ul>
+      )}
       <p className="mt-2 text-xs">
         <LinkButton onClick={onReset}>As it was at first</LinkButton>
       </p>

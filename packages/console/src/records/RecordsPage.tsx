@@ -42,8 +42,19 @@ export function RecordsPage() {
   if (!types.data) return <Trouble error={types.error} onRetry={() => void types.refetch()} />;
   if (id === undefined) {
     const first =
-      types.data.find((t) => t.id === draft.type) ?? types.data.find((t) => t.notChangeable === null) ?? types.data[0];
-    if (!first) return <Empty title="This database has no tables yet." />;
+      types.data.find((t) => t.id === draft.type && t.notReadable === null) ??
+      types.data.find((t) => t.notChangeable === null) ??
+      types.data.find((t) => t.notReadable === null);
+    if (!first)
+      return (
+        <Empty
+          title={
+            types.data.length > 0
+              ? 'The account Tantamos uses may read nothing here.'
+              : 'This database has no tables yet.'
+          }
+        />
+      );
     return <Navigate to={`/records/${encodeURIComponent(first.id)}`} replace />;
   }
   if (!type.data) return <Trouble error={type.error} />;
@@ -147,6 +158,7 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             )}
             <ColumnsMenu
               fields={fields}
+              unreadable={type.unreadable}
               columns={chosen}
               onChange={(next) => setView({ columns: next.length > 0 ? next : usualColumns(type) })}
               onReset={() => setView({ columns: undefined, widths: undefined, sort: undefined })}
@@ -332,7 +344,8 @@ function TypePicker({
         id: t.id,
         label: t.label,
         more: t.comment ?? '',
-        note: `about ${number(t.about)}`,
+        note: t.notReadable === null ? `about ${number(t.about)}` : null,
+        not: t.notReadable,
       }))}
       onPick={onPick}
     />

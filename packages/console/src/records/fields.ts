@@ -1,4 +1,5 @@
 import type { FieldView, TypeView } from '@tantamos/contract';
+import { dotted, undotted } from '@tantamos/core';
 import { useQueries } from '@tanstack/react-query';
 import { api } from '../app/api';
 
@@ -29,14 +30,14 @@ function fieldsFrom(type: TypeView, known: ReadonlyMap<string, TypeView>, deep: 
     if (deep === 0 || !target) return [];
     return fieldsFrom(target, known, deep - 1)
       .filter((t) => t.field.kind !== 'key')
-      .map((t) => ({ path: `${f.name}.${t.path}`, label: `${f.label} › ${t.label}`, field: t.field }));
+      .map((t) => ({ path: dotted([f.name, ...undotted(t.path)]), label: `${f.label} › ${t.label}`, field: t.field }));
   });
   return [
-    ...own.map((f) => ({ path: f.name, label: f.label, field: f })),
+    ...own.map((f) => ({ path: dotted([f.name]), label: f.label, field: f })),
     ...further.sort((a, b) => depth(a) - depth(b)),
   ];
 }
 
 function depth({ path }: FieldChoice): number {
-  return path.split('.').length;
+  return undotted(path).length;
 }

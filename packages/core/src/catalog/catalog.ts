@@ -1,12 +1,13 @@
 import { fail, type Span } from '../problem';
+import { identifier, raw, sql, type Sql } from '../sql/sql';
 import { closest } from './closest';
 
 /** How values of a field compare and are written, whatever the field is for. */
-export type Base = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'uuid' | 'list' | 'other';
+export type Base = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'uuid' | 'json' | 'list' | 'other';
 
 /** What a field is for. */
 export type FieldKind =
-  'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'choice' | 'list' | 'reference' | 'key' | 'other';
+  'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'choice' | 'json' | 'list' | 'reference' | 'key' | 'other';
 
 export interface Choice {
   readonly value: string;
@@ -19,8 +20,10 @@ export interface Field {
   readonly comment: string | null;
   readonly kind: FieldKind;
   readonly base: Base;
-  /** The database's type as it writes it, e.g. `numeric(10,2)`. */
+  /** The database's type as it writes it, e.g. `numeric(10,2)`; of a domain the type under it. */
   readonly dbType: string;
+  /** Its column is of a domain, whose operators are those of the type under it. */
+  readonly ofDomain: boolean;
   /** Characters, for text. */
   readonly maxLength: number | null;
   /** Digits in all and after the point, for numbers; scale 0 means whole numbers. */
@@ -71,6 +74,8 @@ export interface Rule {
   readonly fields: readonly string[];
   /** False for one added without checking the records that were there (NOT VALID): any update of those fails. */
   readonly holdsForAll: boolean;
+  /** It is that of a domain: in its condition the value has the name VALUE, not the field's. */
+  readonly ofDomain: boolean;
 }
 
 export interface Trigger {
@@ -90,8 +95,15 @@ export interface Bounds {
   readonly largestBatch: number;
 }
 
+/** Something of the database that is there and cannot be read: named, with the reason in one sentence. */
+export interface Unreadable {
+  readonly name: string;
+  readonly label: string;
+  readonly reason: string;
+}
+
 export interface RecordType {
-  /** The table's name; with its schema where that is not on the search path. */
+  /** The table's name; with its schema before it where that is not `public` (see `dotted`). */
   readonly id: string;
   readonly schema: string;
   readonly table: string;
@@ -102,6 +114,10 @@ export interface RecordType {
   readonly nameField: string | null;
   readonly ownerFields: readonly string[];
   readonly fields: readonly Field[];
+  /** Fields that are there and cannot be read. */
+  readonly unreadable: readonly Unreadable[];
+  /** Its records have places of their own (ctid), as a view's have not. */
+  readonly hasPlaces: boolean;
   readonly rules: readonly Rule[];
   readonly triggers: readonly Trigger[];
   readonly pointers: readonly Pointer[];
@@ -117,7 +133,11 @@ export interface RecordType {
 /** All record types of the database, as they were when it was read. */
 export class Catalog {
   private readonly byId: ReadonlyMap<string, RecordType>;
-  constructor(readonly types: readonly RecordType[]) {
+  constructor(
+    readonly types: readonly RecordType[],
+    /** What is there and cannot be read; `name` is the id it would have. */
+    readonly unreadable: readonly Unreadable[] = [],
+  ) {
     this.byId = new Map(types.map((t) => [t.id, t]));
   }
 
@@ -129,6 +149,8 @@ export class Catalog {
   type(id: string): RecordType {
     const found = this.byId.get(id);
     if (found) return found;
+    const unread = this.unreadable.find((u) => u.name === id);
+    if (unread) return fail('not_permitted', `${unread.label}: ${unread.reason}`);
     const names = this.types.filter((t) => !t.hidden).flatMap((t) => [t.id, t.label]);
     const near = closest(id, names).map((n) => this.types.find((t) => t.label === n)?.id ?? n);
     return fail('unknown_type', `There is no type “${clip(id)}”.`, { suggestions: [...new Set(near)] });
@@ -140,10 +162,23 @@ export function fieldOf(type: RecordType, name: string, span?: Span): Field {
   const lower = name.toLowerCase();
   const found = type.fields.find((f) => f.name === name) ?? type.fields.find((f) => f.name.toLowerCase() === lower);
   if (found && !found.hidden) return found;
+  const unread = type.unreadable.find((u) => u.name.toLowerCase() === lower);
+  if (unread) return fail('not_permitted', `${unread.label} cannot be used: ${unread.reason}`, { span });
   const seen = type.fields.filter((f) => !f.hidden);
   const near = closest(name, [...seen.map((f) => f.name), ...seen.map((f) => f.label)]);
   const suggestions = [...new Set(near.map((n) => seen.find((f) => f.label === n)?.name ?? n))];
   return fail('unknown_field', `${type.label} have no field “${clip(name)}”.`, { span, suggestions });
+}
+
+/** A field's column at an alias, as a value of its `dbType`. */
+export function columnOf(field: Field, alias: Sql): Sql {
+  const column = sql`${alias}.${identifier(field.name)}`;
+  return field.ofDomain ? sql`(${column})::${raw(field.dbType)}` : column;
+}
+
+/** Values of other kinds have no order, and the database may not even tell whether two are equal. */
+export function hasOrder({ base }: Pick<Field, 'base'>): boolean {
+  return base !== 'other' && base !== 'json';
 }
 
 /** A user's text cut to a length that fits a sentence. */

@@ -1,7 +1,7 @@
 import { canonical } from '../language/value';
 import { fail } from '../problem';
-import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
-import type { Field, RecordType } from './catalog';
+import { join, raw, sql, value, type Sql } from '../sql/sql';
+import { columnOf, type Field, type RecordType } from './catalog';
 
 // A key as one text: the text of its column or, where there are several, the JSON array (RFC 8259) of their texts, with
 // nothing between them that need not be there. The database writes the same with to_json.
@@ -85,7 +85,7 @@ function within(n: bigint, type: string): boolean {
 
 /** The columns of a key at an alias. */
 export function keyColumns(type: RecordType, alias: Sql): readonly Sql[] {
-  return type.key.map((name) => sql`${alias}.${identifier(name)}`);
+  return type.key.map((name) => columnOf(type.fields.find((f) => f.name === name)!, alias));
 }
 
 /** `a.id`, or `(a.x, a.y)`: to stand beside another of the same kind, or before IN. */

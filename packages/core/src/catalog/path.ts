@@ -2,6 +2,7 @@ import type { FieldPath, Step } from '../language/checked';
 import { fail, type Span } from '../problem';
 import { clip, fieldOf, type Catalog, type RecordType } from './catalog';
 import { hasKey } from './key';
+import { dotted, undotted } from './names';
 
 /** Follows `grower.owner.name` from a type; throws `unknown_field` or `type_mismatch` at the step that fails. */
 export function resolvePath(
@@ -30,11 +31,11 @@ export function resolveColumn(catalog: Catalog, type: RecordType, column: string
   return resolvePath(
     catalog,
     type,
-    column.split('.').map((name) => ({ name: name.trim() })),
+    undotted(column).map((name) => ({ name })),
   );
 }
 
 /** A path as it is written: `grower.owner.name`. */
 export function pathText(path: FieldPath): string {
-  return [...path.through.map((s) => s.field.name), path.field.name].join('.');
+  return dotted([...path.through.map((s) => s.field.name), path.field.name]);
 }

@@ -1,4 +1,4 @@
-import { clip, type Catalog, type RecordType } from '../catalog/catalog';
+import { clip, type Catalog, type Field, type RecordType } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { resolvePath } from '../catalog/path';
 import { fail, ProblemError, type Span } from '../problem';
@@ -141,7 +141,7 @@ class Checker {
         span,
         suggestions: [],
       });
-    if (field.base === 'other')
+    if (field.base === 'other' || field.base === 'json')
       fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)} and cannot be compared.`, { span });
     if (op === '=' || op === '<>') return;
     if (field.base === 'yes_no')
@@ -289,7 +289,7 @@ class Checker {
     switch (field.base) {
       case 'text':
         if (literal.type !== 'text') return mismatch(at, literal, `'${text}'`);
-        return { kind: 'value', dbType: 'text', text: canonical('text', text, field.label, span) };
+        return { kind: 'value', dbType: textType(field), text: canonical('text', text, field.label, span) };
       case 'uuid':
         if (literal.type !== 'text') return mismatch(at, literal);
         return { kind: 'value', dbType: 'uuid', text: canonical('uuid', text, field.label, span) };
@@ -659,4 +659,9 @@ function inMoments(tree: Checked): Checked {
     return { kind: 'interval', of: 'moment', from: convert(tree.from, false), to: convert(tree.to, true) };
   if (typeOf(tree) !== 'date') return tree;
   return { kind: 'interval', of: 'moment', from: convert(tree, false), to: convert(tree, true) };
+}
+
+/** A text beside a field is compared as the field compares: citext, wherever its extension lives, without case. */
+function textType({ dbType }: Field): string {
+  return /(^|\.)citext$/.test(dbType) ? dbType : 'text';
 }

@@ -229,8 +229,8 @@ export function typeOf(tree: Checked): ValueType {
 }
 
 function typeOfDb(dbType: string): ValueType {
-  if (/^(smallint|integer|bigint|numeric|real|double)/.test(dbType)) return 'number';
+  if (/^(smallint|integer|bigint|numeric(\(.*\))?|real|double precision)$/.test(dbType)) return 'number';
   if (dbType === 'boolean') return 'yes_no';
   if (dbType === 'date') return 'date';
-  return dbType.startsWith('timestamp') ? 'moment' : 'text';
+  return /^timestamp(tz|\(\d\))?( with(out)? time zone)?$/.test(dbType) ? 'moment' : 'text';
 }

@@ -43,10 +43,7 @@ export function emit(tree: Checked, scope: Scope): Sql {
     case 'arithmetic':
       return arithmetic(tree, scope);
     case 'call':
-      return tree.entry.sql(
-        tree.args.map((a) => canonicalSql(a, scope)),
-        scope.env,
-      );
+      return tree.entry.sql(argumentsOf(tree.args, scope), scope.env);
     case 'convert':
       return convert(tree, scope);
     case 'list':
@@ -65,6 +62,27 @@ export function emit(tree: Checked, scope: Scope): Sql {
     case 'selected':
       return sql`(${tree.key === null ? scope.key() : scope.column(tree.key)} in (${keysOf(tree.selection, scope)}))`;
   }
+}
+
+/** Lists of two types of the database (text and varchar, two enums) meet as lists of the one that both are in the language. */
+function argumentsOf(args: readonly Checked[], scope: Scope): Sql[] {
+  const lists = args.filter((a) => typeOf(a) === 'list').map(itemDbType);
+  const common = new Set(lists).size > 1 ? raw(commonType(lists)) : null;
+  return args.map((a) =>
+    common && typeOf(a) === 'list' ? sql`${canonicalSql(a, scope)}::${common}[]` : canonicalSql(a, scope),
+  );
+}
+
+/** The database's type of a list's items. */
+function itemDbType(tree: Checked): string {
+  if (tree.kind === 'list') return tree.dbType;
+  return tree.kind === 'field' ? tree.at.field.dbType.replace(/\[\]$/, '') : 'text';
+}
+
+function commonType(dbTypesOfItems: readonly string[]): string {
+  const types = new Set(dbTypesOfItems.map((dbType) => typeOf({ kind: 'value', dbType, text: '' })));
+  const [only = 'text'] = types;
+  return types.size === 1 ? dbTypes[only] : 'text';
 }
 
 /** One database type for each type of the language, in which functions and calculations work. */

@@ -1,4 +1,4 @@
-import type { RecordType } from '../catalog/catalog';
+import { columnOf, type RecordType } from '../catalog/catalog';
 import { hasKey, keyColumns, keyRow } from '../catalog/key';
 import { identifier, join, raw, sql, type Sql } from '../sql/sql';
 import type { FieldPath } from './checked';
@@ -132,7 +132,7 @@ export class Scope {
   }
 
   private cell(alias: Sql, type: RecordType, field: string): Sql {
-    const own = sql`${alias}.${identifier(field)}`;
+    const own = columnOf(type.fields.find((f) => f.name === field)!, alias);
     if (!this.isPlanned) return own;
     const writers = this.planned.filter((p) => p.type.id === type.id && p.fields?.includes(field));
     if (writers.length === 0) return own;

@@ -7,6 +7,7 @@ export type ValueType = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'list
 export function typeOfBase(base: Base): ValueType | null {
   switch (base) {
     case 'uuid':
+    case 'json':
       return 'text';
     case 'other':
       return null;
@@ -33,6 +34,7 @@ const baseWords: Record<Base, string> = {
   date: 'a date',
   moment: 'a moment',
   uuid: 'a UUID',
+  json: 'JSON',
   list: 'a list',
   other: 'of a kind that cannot be used here',
 };
@@ -46,5 +48,5 @@ export function fieldKindWords(field: Field): string {
 
 /** A timestamp without a time zone shows the workspace's clocks. */
 export function isClock(dbType: string): boolean {
-  return dbType.startsWith('timestamp') && !dbType.includes('with time zone') && dbType !== 'timestamptz';
+  return /^timestamp(\(\d\))?( without time zone)?$/.test(dbType);
 }

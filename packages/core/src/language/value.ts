@@ -33,11 +33,36 @@ export function canonical(base: Base, text: string, what: string, span?: Span): 
       if (!/^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(trimmed))
         return bad(`${what} is a UUID; “${clip(text)}” is not.`);
       return trimmed.toLowerCase();
+    case 'json':
+      return isStorableJson(trimmed) ? trimmed : bad(`${what} is JSON, such as {"a": 1}; “${clip(text)}” is not.`);
     case 'list':
     case 'other':
       return bad(`${what} is of a kind that cannot be written here.`);
   }
 }
+
+/** JSON (RFC 8259) of a depth and with numbers and characters that PostgreSQL keeps. */
+function isStorableJson(text: string): boolean {
+  if (text.length > longestJson || /\p{Cs}/u.test(text)) return false;
+  let outside: string;
+  try {
+    JSON.parse(text);
+    const strings = /"(?:[^"\\]|\\.)*"/g;
+    // NUL and halves of surrogate pairs are JSON, and no text of a database; nor is a number of thousands of digits kept.
+    if ([...text.matchAll(strings)].some(([s]) => /\0|\p{Cs}/u.test(String(JSON.parse(s))))) return false;
+    outside = text.replace(strings, '""');
+  } catch {
+    return false;
+  }
+  let depth = 0;
+  for (const [bracket] of outside.matchAll(/[[{\]}]/g)) {
+    depth += bracket === '[' || bracket === '{' ? 1 : -1;
+    if (depth > deepestJson) return false;
+  }
+  return !/[eE][+-]?\d{4}|\d{1000}/.test(outside);
+}
+const longestJson = 1_000_000;
+const deepestJson = 100;
 
 /** The stored value of a choice, said by its value or its label. */
 export function choiceValue(field: Field, text: string, span?: Span): string {

@@ -1,4 +1,4 @@
-import { fieldOf, type Catalog, type RecordType } from '../catalog/catalog';
+import { fieldOf, hasOrder, type Catalog, type RecordType } from '../catalog/catalog';
 import { canonicalKey, keyFields } from '../catalog/key';
 import { resolveColumn } from '../catalog/path';
 import { checkCondition } from '../language/check';
@@ -105,7 +105,7 @@ function checkTake(take: Take, type: RecordType, catalog: Catalog): CheckedTake 
     fail('bad_value', 'Either at random or by an order; both at once have no meaning.');
   const order = (take.order ?? []).map((column) => {
     const path = resolveColumn(catalog, type, column.replace(/^[-+]/, ''));
-    if (path.field.base === 'other') fail('type_mismatch', `${path.field.label} has no order.`);
+    if (!hasOrder(path.field)) fail('type_mismatch', `${path.field.label} has no order.`);
     return { path, descending: column.startsWith('-') };
   });
   const per = take.per === undefined ? null : { through: [], type, field: fieldOf(type, take.per) };

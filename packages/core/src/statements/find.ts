@@ -1,4 +1,4 @@
-import type { Catalog } from '../catalog/catalog';
+import { hasOrder, type Catalog } from '../catalog/catalog';
 import { hasKey, keyText } from '../catalog/key';
 import { resolveColumn } from '../catalog/path';
 import { fail, within } from '../problem';
@@ -114,7 +114,7 @@ function sortPaths(selection: CheckedSelection, catalog: Catalog, sort: readonly
   const paths: { path: FieldPath; descending: boolean }[] = sort.map((s, i) =>
     within(`sort[${i}]`, () => {
       const path = resolveColumn(catalog, type, s.column);
-      if (path.field.base === 'other') fail('type_mismatch', `${path.field.label} has no order.`);
+      if (!hasOrder(path.field)) fail('type_mismatch', `${path.field.label} has no order.`);
       return { path, descending: s.descending };
     }),
   );

@@ -1,4 +1,4 @@
-import type { Catalog } from '../catalog/catalog';
+import { hasOrder, type Catalog } from '../catalog/catalog';
 import { resolveColumn } from '../catalog/path';
 import type { FieldPath } from '../language/checked';
 import { Scope } from '../language/scope';
@@ -11,7 +11,7 @@ import { conditionOf } from './which';
 /** A field whose values are counted; throws for kinds that have no values to list. */
 export function countedPath(selection: CheckedSelection, catalog: Catalog, column: string): FieldPath {
   const path = resolveColumn(catalog, selection.type, column);
-  if (path.field.base === 'other')
+  if (!hasOrder(path.field))
     fail(
       'type_mismatch',
       `The values of ${path.field.label} cannot be counted: it is of the type ${path.field.dbType}.`,

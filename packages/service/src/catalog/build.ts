@@ -1,4 +1,6 @@
 import {
+  Catalog,
+  dotted,
   isUsableInKey,
   type Base,
   type Choice,
@@ -10,28 +12,40 @@ import {
   type Rule,
 } from '@tantamos/core';
 import type { ColumnRow, ConstraintRow, introspect, PolicyRow, TableRow } from './introspect';
-import { noSettings, type FieldSettings, type TypeSettings } from './settings';
+import { groupBy, keysOf, shownBy } from './keys';
+import type { FieldSettings, TypeSettings } from './settings';
 
 type Read = Awaited<ReturnType<typeof introspect>>;
+/** What administrators lay over the database's own. */
+export interface Settings {
+  /** Why nothing can be changed at all; null where it can. */
+  readonly readOnly: string | null;
+  type(id: string): TypeSettings;
+  field(type: string, name: string): FieldSettings | undefined;
+}
 const defaultBounds = { mostRecords: null, typedFrom: 5000, largestBatch: 10_000 };
 
 /** Record types from what the database says of itself, with the administrator's settings laid over. */
-export function buildTypes(
-  read: Read,
-  typeSettings: ReadonlyMap<string, TypeSettings>,
-  fieldSettings: ReadonlyMap<string, FieldSettings>,
-): RecordType[] {
-  const idOf = new Map(read.tables.map((t) => [t.oid, t.visible ? t.table : `${t.schema}.${t.table}`]));
+export function buildCatalog(read: Read, settings: Settings): Catalog {
+  const readable = read.tables.filter((t) => t.readable);
+  const idOf = new Map(readable.map((t) => [t.oid, typeId(t)]));
   const columns = groupBy(read.columns);
   const constraints = groupBy(read.constraints);
   const triggers = groupBy(read.triggers);
   const policies = groupBy(read.policies);
-  const keyOf = (oid: number): readonly string[] => keyColumns(constraints.get(oid) ?? [], columns.get(oid) ?? []);
-  return read.tables.map((table) => {
+  const wholeKeyOf = keysOf(read);
+  const isReadable = (oid: number, name: string): boolean =>
+    columns.get(oid)?.find((c) => c.name === name)?.readable === true;
+  const keyOf = (oid: number): readonly string[] => {
+    const key = wholeKeyOf(oid);
+    return key.every((name) => isReadable(oid, name)) ? key : [];
+  };
+  const types = readable.map((table): RecordType => {
     const id = idOf.get(table.oid)!;
-    const settings = typeSettings.get(id) ?? noSettings;
+    const laid = settings.type(id);
     const rules = constraints.get(table.oid) ?? [];
     const key = keyOf(table.oid);
+    const all = columns.get(table.oid) ?? [];
     const references = new Map(
       rules
         .filter(
@@ -44,39 +58,68 @@ export function buildTypes(
         .map((c) => [c.columns[0]!, idOf.get(c.target!)] as const)
         .flatMap(([column, target]) => (target === undefined ? [] : [[column, target] as const])),
     );
-    const fields = (columns.get(table.oid) ?? []).map((column) =>
-      buildField(column, rules, key, references.get(column.name) ?? null, fieldSettings.get(`${id}.${column.name}`)),
-    );
+    const fields = all
+      .filter((column) => column.readable)
+      .map((column) =>
+        buildField(column, rules, key, references.get(column.name) ?? null, settings.field(id, column.name)),
+      );
     return {
       id,
       schema: table.schema,
       table: table.table,
-      label: settings.label ?? words(table.table),
+      label: laid.label ?? words(table.table),
       comment: table.comment,
       key,
-      nameField: settings.nameField ?? guessName(fields),
+      nameField: laid.nameField ?? guessName(fields),
       ownerFields:
-        settings.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
+        laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       fields,
-      rules: rules.flatMap((c) => buildRule(c)),
-      triggers: (triggers.get(table.oid) ?? []).map((t) => ({
-        name: t.name,
-        comment: t.comment,
-        at: t.at,
-        onFields: t.on_columns,
-      })),
+      unreadable: all
+        .filter((c) => !c.readable)
+        .map((c) => ({
+          name: c.name,
+          label: words(c.name),
+          reason: 'the account Tantamos uses in the database may not read it.',
+        })),
+      hasPlaces: table.kind === 'r' || table.kind === 'p',
+      rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))],
+      triggers: [
+        ...(triggers.get(table.oid) ?? []).map((t) => ({ ...t, onFields: t.on_columns })),
+        // What is changed through a view sets off the triggers of the table under it, whatever its columns are called there.
+        ...(triggers.get(tableUnder(table, read.tables)) ?? []).map((t) => ({ ...t, onFields: null })),
+      ].map(({ name, comment, at, onFields }) => ({ name, comment, at, onFields })),
       pointers: pointersAt(table.oid, read, idOf),
       rowRules: table.row_rules ? rowRules(policies.get(table.oid) ?? []) : null,
-      notChangeable: whyNotChangeable(table, key, fields),
-      hidden: settings.hidden,
+      notChangeable: settings.readOnly ?? whyNotChangeable(table, { key, wholeKey: wholeKeyOf(table.oid), fields }),
+      hidden: laid.hidden,
       bounds: {
-        mostRecords: settings.mostRecords,
-        typedFrom: settings.typedFrom ?? defaultBounds.typedFrom,
-        largestBatch: settings.largestBatch ?? defaultBounds.largestBatch,
+        mostRecords: laid.mostRecords,
+        typedFrom: laid.typedFrom ?? defaultBounds.typedFrom,
+        largestBatch: laid.largestBatch ?? defaultBounds.largestBatch,
       },
       about: table.about,
     };
   });
+  const unreadable = read.tables
+    .filter((t) => !t.readable)
+    .map((t) => ({
+      name: typeId(t),
+      label: words(t.table),
+      reason: 'The account Tantamos uses in the database may not read it.',
+    }));
+  return new Catalog(types, unreadable);
+}
+
+/** The table that a view shows, through however many views; 0: none. */
+function tableUnder(table: TableRow, tables: Read['tables']): number {
+  const under = shownBy(table)?.table;
+  const next = tables.find((t) => t.oid === under);
+  return next && next.kind === 'v' ? tableUnder(next, tables) : (under ?? 0);
+}
+
+/** The same whatever the search path: tables of `public` by their names, others with their schema before it. */
+function typeId({ schema, table }: TableRow): string {
+  return dotted(schema === 'public' ? [table] : [schema, table]);
 }
 
 function buildField(
@@ -89,7 +132,7 @@ function buildField(
   const isKey = key.includes(column.name);
   const base = baseOf(column);
   const choices = choicesOf(column, constraints);
-  const [precision, scale] = digitsOf(column.base_type);
+  const [precision, scale] = digitsOf(column.db_type);
   const kind = kindOf(base, { isKey, isWholeKey: isOne(key, column.name), refersTo, choices });
   return {
     name: column.name,
@@ -98,7 +141,8 @@ function buildField(
     kind,
     base,
     dbType: column.db_type,
-    maxLength: Number(/^character(?: varying)?\((\d+)\)/.exec(column.base_type)?.[1] ?? 0) || null,
+    ofDomain: column.domains !== null,
+    maxLength: Number(/^character(?: varying)?\((\d+)\)/.exec(column.db_type)?.[1] ?? 0) || null,
     precision,
     scale,
     choices,
@@ -113,17 +157,6 @@ function buildField(
     generated: column.generated,
     default: column.default,
   };
-}
-
-/** The primary key or, where there is none, the first unique key that no null and no later moment can get round. */
-function keyColumns(constraints: readonly ConstraintRow[], columns: readonly ColumnRow[]): readonly string[] {
-  const primary = constraints.find((c) => c.kind === 'p');
-  if (primary) return primary.columns;
-  const required = (name: string): boolean => columns.some((c) => c.name === name && c.required);
-  const unique = constraints
-    .filter((c) => c.kind === 'u' && !c.deferrable && c.columns.every(required))
-    .sort((a, b) => a.columns.length - b.columns.length);
-  return unique[0]?.columns ?? [];
 }
 
 function isOne(key: readonly string[], column: string | undefined): boolean {
@@ -180,15 +213,23 @@ function rowRules(policies: readonly PolicyRow[]): RowRules {
   return { using: together((p) => p.using), check: together((p) => p.check ?? p.using) };
 }
 
-function baseOf({ base_type: type, category }: ColumnRow): Base {
-  if (category === 'E') return 'text';
-  if (/^(character|text|citext|bpchar)/.test(type) && !type.endsWith('[]')) return 'text';
-  if (/^(smallint|integer|bigint|numeric|real|double precision)/.test(type) && !type.endsWith('[]')) return 'number';
-  if (type === 'boolean') return 'yes_no';
-  if (type === 'date') return 'date';
-  if (/^timestamp/.test(type) && !type.endsWith('[]')) return 'moment';
-  if (type === 'uuid') return 'uuid';
-  return type.endsWith('[]') ? 'list' : 'other';
+const bases: Readonly<Record<string, Base>> = {
+  ...all('text', 'text varchar bpchar citext'),
+  ...all('number', 'int2 int4 int8 numeric float4 float8'),
+  ...all('moment', 'timestamp timestamptz'),
+  ...all('json', 'json jsonb'),
+  bool: 'yes_no',
+  date: 'date',
+  uuid: 'uuid',
+};
+
+function all(base: Base, names: string): Record<string, Base> {
+  return Object.fromEntries(names.split(' ').map((name) => [name, base]));
+}
+
+function baseOf({ known, is_list: isList, labels }: ColumnRow): Base {
+  if (labels) return 'text';
+  return isList ? 'list' : (bases[known ?? ''] ?? 'other');
 }
 
 function kindOf(
@@ -214,7 +255,13 @@ function choicesOf(column: ColumnRow, constraints: readonly ConstraintRow[]): Ch
     (c) => c.kind === 'c' && c.columns.length === 1 && c.columns[0] === column.name && choiceTexts(c.condition),
   );
   const values = column.labels ?? (check ? choiceTexts(check.condition) : null);
-  return values ? values.map((value) => ({ value, label: words(value) })) : null;
+  return values ? values.map((value) => ({ value, label: choiceLabel(value, values) })) : null;
+}
+
+/** In words, unless these would be those of another choice. */
+function choiceLabel(value: string, values: readonly string[]): string {
+  const label = words(value);
+  return values.some((v) => v !== value && (v === label || words(v) === label)) ? value : label;
 }
 
 /** The texts of a condition such as `(status = ANY (ARRAY['draft'::text, 'sent'::text]))`; null for any other. */
@@ -228,7 +275,21 @@ function choiceTexts(condition: string | null): string[] | null {
 function buildRule(c: ConstraintRow): Rule[] {
   if (c.kind !== 'c' || c.condition === null || choiceTexts(c.condition)) return [];
   const message = c.comment ?? `It would break the rule ${c.name}: ${c.condition}`;
-  return [{ name: c.name, message, condition: c.condition, fields: c.columns, holdsForAll: c.validated }];
+  return [
+    { name: c.name, message, condition: c.condition, fields: c.columns, holdsForAll: c.validated, ofDomain: false },
+  ];
+}
+
+/** What a domain asks of its values; the database prints the value as VALUE, which is read here as a column of that name. */
+function domainRules({ name, domain_checks: checks }: ColumnRow): Rule[] {
+  return (checks ?? []).map((check) => ({
+    name: check.name,
+    message: check.comment ?? `${words(name)} would break the rule ${check.name}: ${check.condition}`,
+    condition: check.condition,
+    fields: [name],
+    holdsForAll: true,
+    ofDomain: true,
+  }));
 }
 
 function whyNotEditable(
@@ -247,13 +308,27 @@ function whyNotEditable(
   return null;
 }
 
-function whyNotChangeable(table: TableRow, key: readonly string[], fields: readonly Field[]): string | null {
+function whyNotChangeable(
+  table: TableRow,
+  { key, wholeKey, fields }: { key: readonly string[]; wholeKey: readonly string[]; fields: readonly Field[] },
+): string | null {
   const label = words(table.table);
-  if (table.is_view) return `${label} is a view: its records can be read and not changed.`;
+  const readOnly = 'records can be read and not changed.';
+  const instead = table.rewrites?.[0];
+  if (table.kind === 'm') return `${label} is a materialised view, worked out from other records: its ${readOnly}`;
+  if (table.kind === 'f') return `${label} is a foreign table, kept by another server: its ${readOnly}`;
+  if (table.kind === 'v' && table.view_tree === null)
+    return `${label} is a view that the database itself cannot change: its ${readOnly}`;
+  if (instead)
+    return `The database has a rule, ${instead.name}, that does something else ${instead.instead ? 'instead of' : 'beside'} a change of ${label.toLowerCase()}: their ${readOnly}`;
   if (table.has_children)
     return `Other tables inherit from ${label.toLowerCase()}, so that one key may name several records: they can be read and not changed.`;
-  if (key.length === 0)
+  if (table.kind === 'v' && wholeKey.length === 0)
+    return `${label} is a view that does not show a whole key of one table: its ${readOnly}`;
+  if (wholeKey.length === 0)
     return `${label} have no primary key, and no unique key without nulls, so a record cannot be named: they can be read and not changed.`;
+  if (key.length === 0)
+    return `The account Tantamos uses in the database may not read the key of ${label.toLowerCase()} (${wholeKey.join(', ')}): they can be read and not changed.`;
   if (!key.every((name) => isUsableInKey(fields.find((f) => f.name === name)!)))
     return `${label} have a key of a kind that cannot be used here (${key.join(', ')}): they can be read and not changed.`;
   if (!table.updatable) return `The account Tantamos uses in the database may not change ${label.toLowerCase()}.`;
@@ -272,14 +347,4 @@ function guessName(fields: readonly Field[]): string | null {
 function words(name: string): string {
   const text = name.replace(/[_\s]+/g, ' ').trim();
   return text === '' ? name : text[0]!.toUpperCase() + text.slice(1);
-}
-
-function groupBy<R extends { oid: number }>(rows: readonly R[]): Map<number, R[]> {
-  const groups = new Map<number, R[]>();
-  for (const row of rows) {
-    const group = groups.get(row.oid);
-    if (group) group.push(row);
-    else groups.set(row.oid, [row]);
-  }
-  return groups;
 }

@@ -1,6 +1,6 @@
-import { Catalog, fail, fieldOf } from '@tantamos/core';
+import { fail, fieldOf, type Catalog } from '@tantamos/core';
 import type { Database } from '../database/database';
-import { buildTypes } from './build';
+import { buildCatalog } from './build';
 import { introspect } from './introspect';
 import { noSettings, type FieldSettings, type TypeSettings } from './settings';
 
@@ -11,7 +11,11 @@ const keepFor = 15_000;
 export class CatalogStore {
   private kept: { catalog: Promise<Catalog>; at: number } | undefined;
   private zone: { name: string; at: number } | undefined;
-  constructor(private readonly database: Database) {}
+  constructor(
+    private readonly database: Database,
+    /** Why nothing can be changed at all; null where it can. */
+    private readonly readOnly: string | null,
+  ) {}
 
   async get(): Promise<Catalog> {
     if (!this.kept || Date.now() - this.kept.at > keepFor) {
@@ -95,7 +99,11 @@ export class CatalogStore {
       this.typeSettings(),
       this.fieldSettings(),
     ]);
-    return new Catalog(buildTypes(read, types, fields));
+    return buildCatalog(read, {
+      readOnly: this.readOnly,
+      type: (id) => types.get(id) ?? noSettings,
+      field: (type, name) => fields.get(JSON.stringify([type, name])),
+    });
   }
 
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
@@ -111,6 +119,6 @@ export class CatalogStore {
     const rows = await this.database.rows<FieldSettings & { type: string; field: string }>(
       'select type, field, label, hidden, protected from tantamos.field_setting',
     );
-    return new Map(rows.map(({ type, field, ...settings }) => [`${type}.${field}`, settings]));
+    return new Map(rows.map(({ type, field, ...settings }) => [JSON.stringify([type, field]), settings]));
   }
 }

@@ -4,26 +4,39 @@ export interface TableRow {
   readonly oid: number;
   readonly schema: string;
   readonly table: string;
-  readonly visible: boolean;
   readonly comment: string | null;
   readonly about: number;
-  readonly is_view: boolean;
+  /** Ordinary, partitioned, view, materialised view, foreign (source: pg_class.relkind). */
+  readonly kind: 'r' | 'p' | 'v' | 'm' | 'f';
+  /** The account may look into its schema, and read at least one column. */
+  readonly readable: boolean;
   readonly updatable: boolean;
+  /** Of a view that the database itself can change: its tree (source: pg_rewrite.ev_action). */
+  readonly view_tree: string | null;
   /** Other tables inherit from it, so that one key may name several rows. */
   readonly has_children: boolean;
   /** Row rules hold for the account. */
   readonly row_rules: boolean;
+  /** Rewrite rules that do something at a change: instead of it, or also (source: pg_rewrite). */
+  readonly rewrites: readonly { readonly name: string; readonly instead: boolean }[] | null;
 }
 export interface ColumnRow {
   readonly oid: number;
   readonly number: number;
   readonly name: string;
+  /** Of a domain: the type under it, and under the domains under it. */
   readonly db_type: string;
-  readonly base_type: string;
-  readonly category: string;
+  /** Name of the same in pg_catalog, or of an extension's type that is known here; null for any other. */
+  readonly known: string | null;
+  /** Domains it is of, from the outermost in; null: none. */
+  readonly domains: string[] | null;
+  readonly domain_checks:
+    readonly { readonly name: string; readonly condition: string; readonly comment: string | null }[] | null;
+  readonly is_list: boolean;
   readonly required: boolean;
   readonly generated: boolean;
   readonly identity_always: boolean;
+  readonly readable: boolean;
   readonly updatable: boolean;
   readonly comment: string | null;
   readonly labels: string[] | null;
@@ -83,33 +96,56 @@ export async function introspect(database: Database) {
 const ours = `n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')
   and n.nspname not like 'pg\\_toast%' and n.nspname not like 'pg\\_temp%'`;
 
+// An account that may not look into the schema cannot read what is in it, whatever it may do there.
 const tablesQuery = `
-select c.oid::int8 as oid, n.nspname as schema, c.relname as table, pg_table_is_visible(c.oid) as visible,
-  obj_description(c.oid, 'pg_class') as comment, greatest(c.reltuples, 0)::int8 as about, c.relkind = 'v' as is_view,
+select c.oid::int8 as oid, n.nspname as schema, c.relname as table, obj_description(c.oid, 'pg_class') as comment,
+  greatest(c.reltuples, 0)::int8 as about, c.relkind as kind,
+  has_schema_privilege(n.oid, 'usage') and (has_table_privilege(c.oid, 'select') or has_any_column_privilege(c.oid, 'select')) as readable,
   has_table_privilege(c.oid, 'update') or has_any_column_privilege(c.oid, 'update') as updatable,
+  case when c.relkind = 'v' and pg_relation_is_updatable(c.oid, false) & 4 <> 0
+    then (select r.ev_action::text from pg_rewrite r where r.ev_class = c.oid and r.ev_type = '1') end as view_tree,
   c.relkind = 'r' and exists (select from pg_inherits i where i.inhparent = c.oid) as has_children,
-  row_security_active(c.oid) as row_rules
+  row_security_active(c.oid) as row_rules,
+  (select jsonb_agg(jsonb_build_object('name', r.rulename, 'instead', r.is_instead) order by r.rulename) from pg_rewrite r
+    where r.ev_class = c.oid and r.ev_type in ('2', '3', '4') and r.ev_enabled not in ('D', 'R')) as rewrites
 from pg_class c join pg_namespace n on n.oid = c.relnamespace
-where c.relkind in ('r', 'p', 'v') and not c.relispartition and ${ours}
-  and has_table_privilege(c.oid, 'select') and not exists (
+where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and ${ours} and not exists (
     select from pg_depend d where d.classid = 'pg_class'::regclass and d.objid = c.oid and d.deptype = 'e')
 order by n.nspname, c.relname`;
 
 const columnsQuery = `
-select a.attrelid::int8 as oid, a.attnum::int as number, a.attname as name, format_type(a.atttypid, a.atttypmod) as db_type,
-  format_type(case t.typtype when 'd' then t.typbasetype else a.atttypid end,
-    case t.typtype when 'd' then t.typtypmod else a.atttypmod end) as base_type,
-  case when t.typtype = 'e' then 'E' else t.typcategory end as category, a.attnotnull or t.typnotnull as required,
-  a.attgenerated <> '' as generated, a.attidentity = 'a' as identity_always,
+with recursive under as (
+  select t.oid as type, t.typbasetype as base, t.typtypmod as mod, 1 as depth from pg_type t where t.typtype = 'd'
+  union all
+  select u.type, t.typbasetype, t.typtypmod, u.depth + 1 from under u join pg_type t on t.oid = u.base where t.typtype = 'd'
+), plain as (
+  select distinct on (type) type, base, mod from under order by type, depth desc
+), domain as (
+  select u.type, array_agg(format_type(o.oid, null) order by u.depth) as names, bool_or(o.typnotnull) as required,
+    (select jsonb_agg(jsonb_build_object('name', k.conname, 'condition', pg_get_expr(k.conbin, 0),
+        'comment', obj_description(k.oid, 'pg_constraint')) order by k.conname)
+      from pg_constraint k where k.contype = 'c' and k.contypid = any(array_agg(o.oid))) as checks
+  from (select type, type as at, 0 as depth from plain union all select type, base, depth from under) u
+  join pg_type o on o.oid = u.at and o.typtype = 'd' group by u.type
+)
+select a.attrelid::int8 as oid, a.attnum::int as number, a.attname as name,
+  format_type(t.oid, coalesce(p.mod, a.atttypmod)) as db_type,
+  case when t.typnamespace = 'pg_catalog'::regnamespace then t.typname::text
+    when t.typname = 'citext' and exists (select from pg_depend e join pg_extension x on x.oid = e.refobjid and x.extname = 'citext'
+      where e.classid = 'pg_type'::regclass and e.objid = t.oid and e.deptype = 'e') then 'citext' end as known,
+  d.names as domains, d.checks as domain_checks, t.typcategory = 'A' as is_list,
+  a.attnotnull or coalesce(d.required, false) as required, a.attgenerated <> '' as generated, a.attidentity = 'a' as identity_always,
+  has_column_privilege(a.attrelid, a.attnum, 'select') as readable,
   has_column_privilege(a.attrelid, a.attnum, 'update') as updatable, col_description(a.attrelid, a.attnum) as comment,
   (select array_agg(e.enumlabel::text order by e.enumsortorder) from pg_enum e where e.enumtypid = t.oid) as labels,
-  case when a.attidentity <> '' then format('nextval(%L::regclass)', pg_get_serial_sequence(format('%I.%I', n.nspname, c.relname), a.attname))
-    when a.attgenerated = '' then (select pg_get_expr(d.adbin, d.adrelid) from pg_attrdef d
-      where d.adrelid = a.attrelid and d.adnum = a.attnum) end as default
+  case when a.attidentity <> '' and has_schema_privilege(n.oid, 'usage') then format('nextval(%L::regclass)', pg_get_serial_sequence(format('%I.%I', n.nspname, c.relname), a.attname))
+    when a.attgenerated = '' then (select pg_get_expr(f.adbin, f.adrelid) from pg_attrdef f
+      where f.adrelid = a.attrelid and f.adnum = a.attnum) end as default
 from pg_attribute a
 join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
-join pg_type t on t.oid = a.atttypid
-where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v') and not c.relispartition and ${ours}
+left join plain p on p.type = a.atttypid left join domain d on d.type = a.atttypid
+join pg_type t on t.oid = coalesce(p.base, a.atttypid)
+where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and ${ours}
 order by a.attrelid, a.attnum`;
 
 const constraintsQuery = `
@@ -150,4 +186,4 @@ const outsidePointersQuery = `
 select k.confrelid::int8 as target, n.nspname as schema, c.relname as table, k.confdeltype as on_delete
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
 where k.contype = 'f' and k.conparentid = 0 and not (c.relkind in ('r', 'p') and not c.relispartition and ${ours}
-  and has_table_privilege(c.oid, 'select'))`;
+  and has_schema_privilege(n.oid, 'usage') and (has_table_privilege(c.oid, 'select') or has_any_column_privilege(c.oid, 'select')))`;

@@ -10,13 +10,15 @@ types.setTypeParser(types.builtins.INT8, (text) => Number(text));
  * Text forms are pinned in every connection, so frozen values mean the same in every session; a vanished machine
  * does not keep its locks. Times in ms.
  */
-const pinned = {
+export const pinned = {
   timezone: 'UTC',
   datestyle: 'ISO,YMD',
   intervalstyle: 'iso_8601',
   extra_float_digits: '1',
   bytea_output: 'hex',
   standard_conforming_strings: 'on',
+  default_transaction_isolation: 'read committed',
+  statement_timeout: '0',
   client_connection_check_interval: '5000',
   idle_in_transaction_session_timeout: '60000',
   tcp_keepalives_idle: '30',
@@ -34,7 +36,7 @@ const laneSettings = {
 };
 const optionsOf = (settings: Readonly<Record<string, string>>): string =>
   Object.entries(settings)
-    .map(([name, setting]) => `-c ${name}=${setting}`)
+    .map(([name, setting]) => `-c ${name}=${setting.replace(/[\\ ]/g, '\\$&')}`)
     .join(' ');
 
 export type Connection = PoolClient;
@@ -54,6 +56,8 @@ const searchConnections = 12;
 
 export interface DatabaseOptions {
   readonly url: string;
+  /** In place of the account's own (see `preflight`). */
+  readonly searchPath?: string;
   /** Connections kept for requests and previews and, apart from these, for the lanes of runs. */
   readonly connections?: number;
   readonly lanes?: number;
@@ -70,12 +74,13 @@ export class Database {
   private readonly limits = new WeakMap<Connection, number>();
 
   constructor(private readonly settings: DatabaseOptions) {
+    const path: Record<string, string> = settings.searchPath === undefined ? {} : { search_path: settings.searchPath };
     const open = (max: number, more: Readonly<Record<string, string>> = {}, name = 'tantamos'): Pool =>
       new Pool({
         Client: Unshaken,
         connectionString: settings.url,
         max,
-        options: optionsOf({ ...pinned, ...more }),
+        options: optionsOf({ ...pinned, ...path, ...more }),
         application_name: name,
         keepAlive: true,
         connectionTimeoutMillis: 10_000,

@@ -6,7 +6,7 @@ import type { Connection, Database } from './database';
 
 const folder = join(__dirname, '..', '..', 'src', 'database', 'migrations');
 /** Any number will do as long as every Tantamos uses the same one. */
-const migrationLock = 741_000_001;
+export const migrationLock = 741_000_001;
 
 interface Step {
   readonly version: number;
@@ -20,7 +20,7 @@ interface Step {
  * Brings the schema `tantamos` up to this program's version, one transaction a step; two programs that start together
  * take turns. Throws `unavailable` if the database is newer than the program, or was brought up by other steps.
  */
-export async function migrate(database: Database): Promise<void> {
+export async function migrate(database: Database, readOnly: string | null = null): Promise<void> {
   const steps = await allSteps();
   await database.with(async (connection) => {
     await connection.query('select pg_advisory_lock($1)', [migrationLock]);
@@ -29,18 +29,20 @@ export async function migrate(database: Database): Promise<void> {
       const { rows } = await connection.query<{ there: boolean }>(
         `select to_regclass('tantamos.migration') is not null as there`,
       );
+      if (!rows[0]!.there && readOnly !== null)
+        fail('unavailable', `${readOnly} Tantamos has not been set up in it yet.`);
       if (!rows[0]!.there)
         await connection.query(`create schema if not exists tantamos;
           create table tantamos.migration (version integer primary key, name text not null, checksum text not null,
             applied_at timestamptz not null default now())`);
-      await takeSteps(connection, steps);
+      await takeSteps(connection, steps, readOnly);
     } finally {
       await connection.query('select pg_advisory_unlock($1)', [migrationLock]).catch(() => {});
     }
   });
 }
 
-async function takeSteps(connection: Connection, steps: readonly Step[]): Promise<void> {
+async function takeSteps(connection: Connection, steps: readonly Step[], readOnly: string | null): Promise<void> {
   const { rows } = await connection.query<{ version: number; checksum: string | null }>(
     `select version, to_jsonb(m) ->> 'checksum' as checksum from tantamos.migration m order by version`,
   );
@@ -57,6 +59,8 @@ async function takeSteps(connection: Connection, steps: readonly Step[]): Promis
         'unavailable',
         `The schema “tantamos” was made by an early version whose journals cannot be read by this one. Drop it (drop schema tantamos cascade) and start again; your own tables are not touched by that.`,
       );
+  if (at < newest && readOnly !== null)
+    fail('unavailable', `${readOnly} Its schema “tantamos” is older than this program, and cannot be brought up.`);
   for (const step of steps.filter((s) => s.version > at)) {
     await connection.query('begin');
     try {

@@ -33,6 +33,25 @@ export function blameOf(error: unknown): Blame {
   return /^[0-9A-Z]{5}$/.test(code) && severity !== '' ? 'unknown' : 'bug';
 }
 
+/**
+ * The tables are others than the catalog says: something has been altered, renamed or dropped since it was read, and what a
+ * function of the database says is not meant. Reading the catalog anew and trying once more is the answer.
+ */
+export function isAboutShape(error: unknown): boolean {
+  const { routine, where = '', message = '' } = (error ?? {}) as DatabaseError;
+  if (routine === 'exec_stmt_raise' || /function/i.test(where)) return false;
+  // 42703 column, 42P01 table, 3F000 schema, 42704 type, 42883 operator or function, 42804 and 42846 types that do not fit
+  return (
+    ['42703', '42P01', '3F000', '42704', '42883', '42804', '42846'].includes(codeOf(error)) ||
+    /^cached plan must not change/.test(message)
+  );
+}
+
+/** What a function, a view or another server behind the database says of what was asked, and no mistake of ours. */
+export function isSaidByDatabase(error: unknown): boolean {
+  return blameOf(error) === 'record' || (blameOf(error) === 'unknown' && /^(HV|22|55000|0A000)/.test(codeOf(error)));
+}
+
 /** Codes that values cause: nobody would expect the same of every record. */
 export function isAboutValues(error: unknown): boolean {
   // Refused to the account altogether, or only for this record by a row rule?

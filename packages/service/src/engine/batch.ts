@@ -1,6 +1,6 @@
 import { outcomeLetters, type Catalog, type OrderPart, type RecordType, type Sql } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
-import { blameOf, isAboutValues, refusalWords } from '../database/refusal';
+import { blameOf, isAboutShape, isAboutValues, refusalWords } from '../database/refusal';
 import type { Attempt, Dealer, Made } from './dealer';
 import type { Slice } from './statements/items';
 import { lockableKeys, presentKeys } from './statements/probe';
@@ -101,6 +101,8 @@ export async function applyWithCare(
       const seen = new Set([...done.changed, ...done.edited].map((n) => n - row.low));
       unseen.push(...places.filter((place) => !seen.has(place)));
     } catch (error) {
+      // What is wrong with the tables is wrong with every record.
+      if (isAboutShape(error)) throw error;
       let blame = blameOf(error);
       // Somebody who changes the same again and again is in the way like one who has it locked.
       if (blame === 'conflict' && conflictsAreLocks) blame = 'lock';

@@ -96,7 +96,7 @@ export class Freezer {
       const stretches = Math.ceil((high - low) / step);
       for (let i = stretches - 1; i >= 0; i--) {
         const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
-        await this.write(at, back.writes, undoRows(undoing, stretch));
+        await this.write(at, type, back.writes, undoRows(undoing, stretch));
         this.freezing.progress(stretches - i, stretches);
       }
     }
@@ -134,7 +134,7 @@ export class Freezer {
   private async ranged(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
     const ranges = await keyRanges(this.database, part.selection);
     for (const [i, range] of ranges.entries()) {
-      await this.write(index, frozen.writes, partRows(part, { by: 'key', range }, this.planned));
+      await this.write(index, part.type, frozen.writes, partRows(part, { by: 'key', range }, this.planned));
       this.freezing.progress(i + 1, ranges.length);
     }
   }
@@ -144,7 +144,12 @@ export class Freezer {
     const chosen = raw(`pg_temp.chosen_${index}`);
     const count = await this.table(chosen, chosenRows(part));
     await this.byPlace(count, async (low, high) => {
-      await this.write(index, frozen.writes, partRows(part, { by: 'place', chosen, low, high }, this.planned));
+      await this.write(
+        index,
+        part.type,
+        frozen.writes,
+        partRows(part, { by: 'place', chosen, low, high }, this.planned),
+      );
     });
   }
 
@@ -160,7 +165,7 @@ export class Freezer {
     const count = await this.sort(part, rows, index);
     await this.byPlace(count, async (low, high) => {
       const piece = sql`select *, row_number() over (order by at_last) as n from ${raw(`pg_temp.sorted_${index}`)} where at_last > ${value(low)} and at_last <= ${value(high)}`;
-      await this.write(index, frozen.writes, piece);
+      await this.write(index, part.type, frozen.writes, piece);
     });
   }
 
@@ -236,12 +241,12 @@ export class Freezer {
     }
   }
 
-  private async write(part: number, fields: readonly string[], rows: Sql): Promise<void> {
+  private async write(part: number, type: RecordType, fields: readonly string[], rows: Sql): Promise<void> {
     const { previewId, batchSize } = this.freezing;
     const along = alongOf(this.order)
       .filter((a) => !this.isUndo && a.part === part && a.entry.act === 'create')
       .map(({ at, entry }) => ({ at, fields: entry.writes }));
-    const places = this.order.parts[part]!.act === 'update';
+    const places = this.order.parts[part]!.act === 'update' && type.hasPlaces;
     const statement = freezeRows(rows, fields, {
       previewId,
       part,

@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { isSwift, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import { askPrepared, type Connection, type Database } from '../database/database';
-import { blameOf, codeOf } from '../database/refusal';
+import { blameOf, codeOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
 import { claimed, presentPart, type Asking } from './statements/claim';
@@ -88,12 +88,23 @@ export class Lane {
            where id = $1 and state = 'queued'`,
           [id],
         );
-        while (!this.leaving && (await this.step(connection)));
+        while (!this.leaving && (await this.stepAnew(connection)));
         return true;
       } finally {
         await connection.query('select pg_advisory_unlock_all()').catch(mustBeCut);
       }
     });
+  }
+
+  /** A step; where the tables have been altered since the catalog was read, once more with the catalog of the moment. */
+  private async stepAnew(connection: Connection): Promise<boolean> {
+    try {
+      return await this.step(connection);
+    } catch (error) {
+      if (!isAboutShape(error)) throw error;
+      this.catalogs.refresh();
+      return this.step(connection);
+    }
   }
 
   /** One batch: swiftly, in one statement, where that can be; else with care. False when there is none to take. */
@@ -146,7 +157,7 @@ export class Lane {
         return done?.position ?? 'none';
       } catch (error) {
         const blame = blameOf(error);
-        if (blame === 'session' || blame === 'bug') throw error;
+        if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
         // Where records have been moved in their table they are looked for by their keys.
         if (codeOf(error) === 'TS001' && places) this.moved++;
         else if (blame !== 'conflict') return 'unusual';
@@ -170,7 +181,7 @@ export class Lane {
     } catch (error) {
       await connection.query('rollback').catch(() => {});
       const blame = blameOf(error);
-      if (blame === 'session' || blame === 'bug') throw error;
+      if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
       return 'unusual';
     }
   }

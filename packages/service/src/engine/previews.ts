@@ -30,7 +30,7 @@ import type { Person } from '../accounts/rights';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
-import { codeOf } from '../database/refusal';
+import { codeOf, isAboutShape } from '../database/refusal';
 import { reportForPreview } from '../lists/report';
 import { Freezer, inverse, type Frozen } from './freezer';
 import { keepGiven, unusedGiven } from './given';
@@ -310,7 +310,7 @@ export class Previews {
   private work(id: string, given?: Work): void {
     const task: Task = { cancelled: this.closed, connection: null, done: 0, of: 1, finished: Promise.resolve() };
     const timer = setInterval(() => void this.renew(id, task), renewEvery);
-    const finished = this.freeze(id, task, given)
+    const finished = this.freezeAnew(id, task, given)
       .catch((error: unknown) => (task.cancelled ? undefined : this.failed(id, error)))
       .finally(() => {
         clearInterval(timer);
@@ -333,6 +333,17 @@ export class Previews {
     if (row === null || row?.state === 'working' || !this.tasks.has(id)) return;
     task.cancelled = true;
     if (task.connection) await this.database.cancel(task.connection);
+  }
+
+  /** Where the tables have been altered since the job was checked, it is checked and worked out once more. */
+  private async freezeAnew(id: string, task: Task, given?: Work): Promise<void> {
+    try {
+      await this.freeze(id, task, given);
+    } catch (error) {
+      if (!isAboutShape(error)) throw error;
+      this.catalogs.refresh();
+      await this.freeze(id, task);
+    }
   }
 
   private async freeze(id: string, task: Task, given?: Work): Promise<void> {

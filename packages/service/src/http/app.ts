@@ -1,9 +1,10 @@
 import { openApi, routes, type Route, type RouteName } from '@tantamos/contract';
 import { fail } from '@tantamos/core';
-import express, { Router, type Express, type RequestHandler } from 'express';
+import express, { Router, type Express, type RequestHandler, type Response } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
+import { isAboutShape } from '../database/refusal';
 import type { Services } from '../services';
 import { version } from '../version';
 import { referencePage } from './reference-page';
@@ -87,7 +88,9 @@ function handle(services: Services, route: Route, handler: Handler<unknown, unkn
     const person = personOf(res);
     const work = async (): Promise<Answer> => ({
       status: route.status ?? 200,
-      answer: await handler({ services, person, params, body, query, req, res }),
+      answer: await withCatalogOfTheMoment(services, res, () =>
+        handler({ services, person, params, body, query, req, res }),
+      ),
     });
     const key = route.startsWork ? req.get('Idempotency-Key') : undefined;
     const { status, answer } =
@@ -96,6 +99,26 @@ function handle(services: Services, route: Route, handler: Handler<unknown, unkn
     if (status === 204) res.status(204).end();
     else res.status(status).json(answer);
   };
+}
+
+/** Where the tables have been altered since the catalog was read, it is read anew and the call made once more. */
+async function withCatalogOfTheMoment(
+  { catalogs, log }: Services,
+  res: Response,
+  call: () => Promise<unknown>,
+): Promise<unknown> {
+  const isStale = (error: unknown): boolean => isAboutShape(error) && !res.headersSent;
+  try {
+    return await call();
+  } catch (error) {
+    if (!isStale(error)) throw error;
+    catalogs.refresh();
+    return call().catch((again: unknown) => {
+      if (!isStale(again)) throw again;
+      log.warn({ err: again }, 'tables are others than the catalog says');
+      return fail('catalog_changed', 'The tables of the database are being altered just now; try again in a moment.');
+    });
+  }
 }
 
 /** Ten wrong passwords a minute from one address. */

@@ -1,7 +1,7 @@
-import { ProblemError, type ProblemCode } from '@tantamos/core';
+import { clip, ProblemError, type ProblemCode } from '@tantamos/core';
 import type { ProblemDetails } from '@tantamos/contract';
 import type { ErrorRequestHandler } from 'express';
-import { outage } from '../database/refusal';
+import { isSaidByDatabase, outage } from '../database/refusal';
 
 /** HTTP statuses of problems that are not simply a bad request (400). */
 const statuses: Partial<Record<ProblemCode, number>> = {
@@ -84,6 +84,11 @@ function asProblemError(error: unknown): ProblemError | undefined {
     return new ProblemError({
       code: 'unavailable',
       message: down.replace(/; the run goes on.*/, '; try again later.'),
+    });
+  if (isSaidByDatabase(error))
+    return new ProblemError({
+      code: 'unavailable',
+      message: `The database could not answer: ${clip((error as Error).message, 300)}`,
     });
   return undefined;
 }

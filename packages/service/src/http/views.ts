@@ -9,6 +9,7 @@ import {
   type Catalog,
   type Field,
   type RecordType,
+  type Unreadable,
   type WorkOrder,
 } from '@tantamos/core';
 import type { Person } from '../accounts/rights';
@@ -23,7 +24,24 @@ import { Labels } from './labels';
 
 export function typeSummary(t: RecordType): TypeSummary {
   const { id, label, comment, key, nameField, ownerFields, notChangeable, hidden, bounds, about } = t;
-  return { id, label, comment, key, nameField, ownerFields, notChangeable, hidden, bounds, about };
+  return { id, label, comment, key, nameField, ownerFields, notChangeable, notReadable: null, hidden, bounds, about };
+}
+
+/** A type that is there and cannot be read: its name and why. */
+export function unreadableSummary({ name, label, reason }: Unreadable): TypeSummary {
+  return {
+    id: name,
+    label,
+    comment: null,
+    key: [],
+    nameField: null,
+    ownerFields: [],
+    notChangeable: reason,
+    notReadable: reason,
+    hidden: false,
+    bounds: { mostRecords: null, typedFrom: 0, largestBatch: 0 },
+    about: 0,
+  };
 }
 
 export function typeView(t: RecordType, person: Person): TypeView {
@@ -31,6 +49,7 @@ export function typeView(t: RecordType, person: Person): TypeView {
   return {
     ...typeSummary(t),
     fields,
+    unreadable: t.unreadable,
     rules: t.rules.map(({ name, message }) => ({ name, message })),
     triggers: t.triggers,
   };

@@ -53,11 +53,24 @@ export interface Workspace {
 const impatient: Patience = { tries: 4, firstWait: 100 };
 
 export async function openWorkspace(
-  options: { template?: string; consoleFolder?: string; patience?: Patience } = {},
+  options: {
+    template?: string;
+    consoleFolder?: string;
+    patience?: Patience;
+    /** Done by the owner of the database before the service opens it. */
+    before?: (sql: Pool) => Promise<unknown>;
+    /** Role that the service works as. */
+    role?: string;
+    gone?: () => void;
+  } = {},
 ): Promise<Workspace> {
   const { url, drop } = await freshDatabase(options.template);
+  const sql = new Pool({ connectionString: url, max: 4 });
+  sql.on('error', () => {});
+  await options.before?.(sql);
   const services = await openServices({
-    url,
+    gone: options.gone,
+    url: options.role === undefined ? url : Object.assign(new URL(url), { username: options.role }).href,
     log: pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
     patience: options.patience ?? impatient,
   });
@@ -67,8 +80,6 @@ export async function openWorkspace(
   server.keepAliveTimeout = 60_000;
   await new Promise((resolve) => server.once('listening', resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-  const sql = new Pool({ connectionString: url, max: 4 });
-  sql.on('error', () => {});
   const tokens = await Promise.all(demoAccounts.map((a) => tokenOf(base, a.login, a.password)));
   return {
     services,

@@ -23,6 +23,7 @@ import {
   type Outcome,
   type Planned,
   type RecordType,
+  type Rule,
   type Sql,
 } from '@tantamos/core';
 import { pointedAt } from './pointers';
@@ -61,7 +62,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
     sql`${c.old ? asText(c.old) : raw('null::text')} as ${raw(`old_${i + 1}`)}`,
     sql`${c.fresh ? asText(c.fresh) : raw('null::text')} as ${raw(`new_${i + 1}`)}`,
   ]);
-  const spot = act === 'update' ? [sql`${scope.root}.ctid as spot`] : [];
+  const spot = act === 'update' && part.type.hasPlaces ? [sql`${scope.root}.ctid as spot`] : [];
   const hash = scope.asPlanned(() => signature(readsOf(part), scope));
   const cause = causeOf(part, scope, fresh);
   const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
@@ -171,10 +172,14 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
   const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [];
   if (rules.length > 0) {
     const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
-    const cases = rules.map((rule) => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`);
-    tests.push(
-      asked(type, fields, act === 'create' ? (f) => fresh.get(f.name)! : now, sql`case ${join(cases, ' ')} end`),
-    );
+    const values = act === 'create' ? (f: Field): Sql => fresh.get(f.name)! : now;
+    const broken = (rule: Rule): Sql => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`;
+    const ofTable = rules.filter((r) => !r.ofDomain);
+    if (ofTable.length > 0) tests.push(asked(type, fields, values, sql`case ${join(ofTable.map(broken), ' ')} end`));
+    for (const rule of rules.filter((r) => r.ofDomain)) {
+      const field = fields.find((f) => f.name === rule.fields[0])!;
+      tests.push(sql`(select case ${broken(rule)} end from (select ${values(field)} as "value") as v)`);
+    }
   }
   if (act === 'update' && type.rowRules) {
     const { using, check } = type.rowRules;

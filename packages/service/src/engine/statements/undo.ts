@@ -62,13 +62,14 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
   const same = writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
+  const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
       case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
         when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('not_yet')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
-        coalesce(${hash}, 0) as signature, null::text as cause, ${scope.root}.ctid as spot, ${join(columns, ', ')}
+        coalesce(${hash}, 0) as signature, null::text as cause${spot}, ${join(columns, ', ')}
       from (${doneRows(run, part, writes, stretch)}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;

@@ -2,6 +2,7 @@ import {
   asText,
   identifier,
   join,
+  keyColumns,
   keyIs,
   raw,
   Scope,
@@ -16,7 +17,7 @@ import {
 } from '@tantamos/core';
 import { claimed, type Asking } from './claim';
 import { itemsOf, unpackedItems, type Slice } from './items';
-import { letter, valueJoins } from './rows';
+import { keyNames, letter, sameAs, valueJoins } from './rows';
 
 /** A part made ready to be applied: its type and trees as the catalog of the moment has them. */
 export interface Updating {
@@ -52,13 +53,13 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
   const hash = signature(part.reads, scope);
   const joins = scope.joins();
   const key = keyIs(type, scope.root, raw('i.key'));
-  const keyed = places ? sql`${scope.root}.ctid = i.spot and ${key}` : key;
-  const items = unpackedItems(part.writes, raw('claimed'), { places });
+  const keyed = places && type.hasPlaces ? sql`${scope.root}.ctid = i.spot and ${key}` : key;
+  const items = unpackedItems(part.writes, raw('claimed'), { places: places && type.hasPlaces });
   const direct = joins.pieces.length === 0;
   // An update cannot join anything to its own target, so where values are joined the record is read beside it.
   const found = direct
     ? sql`(${items}) i where ${keyed}`
-    : sql`(${items}) i join ${scope.from()} on ${keyed} where t.ctid = ${scope.root}.ctid and t.tableoid = ${scope.root}.tableoid`;
+    : sql`(${items}) i join ${scope.from()} on ${keyed} where ${sameRecord(type, raw('t'), scope.root)}`;
   return sql`
     with gate as materialized (select ${gate} as open), claimed as materialized (
       select * from gate cross join lateral (${claimed(asking, true)}) c where gate.open
@@ -88,17 +89,30 @@ export function updateCarefully(part: Updating, slice: Slice): Sql {
   const hash = signature(part.reads, scope);
   return sql`
     with locked as materialized (
-      select item.*, ${scope.root}.tableoid as piece, ${scope.root}.ctid as spot, ${hash} = item.signature as same
+      select item.*, ${join(keyNames(placeColumns(type, scope.root)), ', ')}, ${hash} = item.signature as same
       from (${itemsOf(part.writes, slice)}) item
       join ${scope.from()} on ${keyIs(type, scope.root, raw('item.key'))}
       for no key update of ${scope.root} skip locked
     ), written as (
       update ${tableOf(type)} t set ${sets(part, 'l')} from locked l
-      where t.ctid = l.spot and t.tableoid = l.piece and l.same
+      where ${sameAs('l', placeColumns(type, raw('t')))} and l.same
       returning l.n
     )
     select array(select n::int from written) as changed, array(select n::int from locked where same) as same,
       array(select n::int from locked where not same) as edited`;
+}
+
+/** What a record just read is found again by: its place in the table or, where there are none, its key. */
+function placeColumns(type: RecordType, alias: Sql): readonly Sql[] {
+  return type.hasPlaces ? [sql`${alias}.ctid`, sql`${alias}.tableoid`] : keyColumns(type, alias);
+}
+
+function sameRecord(type: RecordType, a: Sql, b: Sql): Sql {
+  const other = placeColumns(type, b);
+  return join(
+    placeColumns(type, a).map((column, i) => sql`${column} = ${other[i]!}`),
+    ' and ',
+  );
 }
 
 function sets({ type, writes }: Updating, from: string): Sql {

@@ -1,6 +1,7 @@
-import type { AccountBody, SignInBody, WorkspaceBody } from '@tantamos/contract';
+import type { AccountBody, DetachBody, SignInBody, Workspace, WorkspaceBody } from '@tantamos/contract';
 import { mustBeAllowed } from '../../accounts/rights';
-import type { Database } from '../../database/database';
+import { detach as takeAway } from '../../detach';
+import type { Services } from '../../services';
 import type { Handler } from '../handler';
 import { clearSessionCookie, credential, refuseCrossSite, setSessionCookie } from '../security';
 import { version } from '../../version';
@@ -26,7 +27,7 @@ export const signOut: Handler = async ({ services, req, res }) => {
 
 export const me: Handler = async ({ services, person }) => ({
   ...person,
-  workspace: await workspaceOf(services.database),
+  workspace: await workspaceOf(services),
 });
 
 export const accounts: Handler = async ({ services, person }) => {
@@ -48,11 +49,19 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
     [body.name, body.whyRequired, body.previewHours, body.timeZone],
   );
   services.catalogs.refresh();
-  return workspaceOf(services.database);
+  return workspaceOf(services);
 };
 
-function workspaceOf(database: Database) {
-  return database.one(
-    'select name, why_required as "whyRequired", preview_hours as "previewHours", time_zone as "timeZone" from tantamos.workspace',
+export const detach: Handler<DetachBody> = async ({ services, person, body, res }) => {
+  mustBeAllowed(person, { act: 'settings' });
+  await takeAway(services, body.database);
+  res.once('finish', services.gone);
+};
+
+async function workspaceOf({ database, readOnly }: Services): Promise<Workspace> {
+  const row = await database.one<Omit<Workspace, 'readOnly'>>(
+    `select name, why_required as "whyRequired", preview_hours as "previewHours", time_zone as "timeZone",
+       current_database() as database from tantamos.workspace`,
   );
+  return { ...row!, readOnly };
 }

@@ -3,11 +3,12 @@ import { fail } from '@tantamos/core';
 import { mustBeAllowed } from '../../accounts/rights';
 import type { Handler } from '../handler';
 import { seenType } from '../seen-type';
-import { typeSummary, typeView } from '../views';
+import { typeSummary, typeView, unreadableSummary } from '../views';
 
 export const types: Handler = async ({ services, person }) => {
-  const { types: all } = await services.catalogs.get();
-  return all.filter((t) => !t.hidden || person.role === 'administrator').map(typeSummary);
+  const { types: all, unreadable } = await services.catalogs.get();
+  const seen = all.filter((t) => !t.hidden || person.role === 'administrator');
+  return [...seen.map(typeSummary), ...unreadable.map(unreadableSummary)];
 };
 
 export const type: Handler = async ({ services, person, params }) =>
