@@ -8,14 +8,14 @@ import { isEmpty, loadMeadowline } from '@tantamos/demo';
 import { pino } from 'pino';
 import { needAccounts, type Entry } from './accounts/demo-accounts';
 import { Database } from './database/database';
-import { isPooler, poolerWords } from './database/preflight';
+import { isPooler, poolerWords, preflight } from './database/preflight';
 import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
 import { openServices } from './services';
 
 /** Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_PORT, TANTAMOS_LOG. */
 async function serve(): Promise<void> {
-  const url = process.env.TANTAMOS_DATABASE_URL ?? stop('TANTAMOS_DATABASE_URL does not say which database to use.');
+  const url = process.env.TANTAMOS_DATABASE_URL || stop('TANTAMOS_DATABASE_URL does not say which database to use.');
   const port = Number(process.env.TANTAMOS_PORT ?? 7410);
   if (!Number.isInteger(port) || port < 0 || port > 65535) stop(`“${process.env.TANTAMOS_PORT}” is no port.`);
   const log = pino({ level: process.env.TANTAMOS_LOG ?? 'warn' }, pino.destination(2));
@@ -59,6 +59,8 @@ async function serve(): Promise<void> {
 async function needDemo(url: string): Promise<boolean> {
   const client = await new Database({ url }).listener().catch((error: unknown) => stop(startTrouble(error, url)));
   try {
+    const { readOnly } = await preflight(client);
+    if (readOnly !== null) return false;
     const { rows } = await client.query<{ there: boolean }>(`select to_regnamespace('tantamos') is not null as there`);
     // A database that Tantamos has been on before is somebody's, however empty it is by now.
     if (rows[0]!.there || !(await isEmpty(client))) return false;

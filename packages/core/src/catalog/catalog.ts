@@ -116,7 +116,7 @@ export interface RecordType {
   readonly fields: readonly Field[];
   /** Fields that are there and cannot be read. */
   readonly unreadable: readonly Unreadable[];
-  /** Its records have places of their own (ctid), as a view's have not. */
+  /** Its records have places of their own (ctid) that may be read: a view's have not, and rights by column do not include them. */
   readonly hasPlaces: boolean;
   readonly rules: readonly Rule[];
   readonly triggers: readonly Trigger[];

@@ -85,7 +85,12 @@ function within(n: bigint, type: string): boolean {
 
 /** The columns of a key at an alias. */
 export function keyColumns(type: RecordType, alias: Sql): readonly Sql[] {
-  return type.key.map((name) => columnOf(type.fields.find((f) => f.name === name)!, alias));
+  return type.key.map((name) =>
+    columnOf(
+      type.fields.find((f) => f.name === name)!,
+      alias,
+    ),
+  );
 }
 
 /** `a.id`, or `(a.x, a.y)`: to stand beside another of the same kind, or before IN. */

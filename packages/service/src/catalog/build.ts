@@ -81,7 +81,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
           label: words(c.name),
           reason: 'the account Tantamos uses in the database may not read it.',
         })),
-      hasPlaces: table.kind === 'r' || table.kind === 'p',
+      hasPlaces: (table.kind === 'r' || table.kind === 'p') && table.wholly_readable,
       rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))],
       triggers: [
         ...(triggers.get(table.oid) ?? []).map((t) => ({ ...t, onFields: t.on_columns })),

@@ -10,6 +10,8 @@ export interface TableRow {
   readonly kind: 'r' | 'p' | 'v' | 'm' | 'f';
   /** The account may look into its schema, and read at least one column. */
   readonly readable: boolean;
+  /** All of it, so that also where its records are (ctid). */
+  readonly wholly_readable: boolean;
   readonly updatable: boolean;
   /** Of a view that the database itself can change: its tree (source: pg_rewrite.ev_action). */
   readonly view_tree: string | null;
@@ -101,6 +103,7 @@ const tablesQuery = `
 select c.oid::int8 as oid, n.nspname as schema, c.relname as table, obj_description(c.oid, 'pg_class') as comment,
   greatest(c.reltuples, 0)::int8 as about, c.relkind as kind,
   has_schema_privilege(n.oid, 'usage') and (has_table_privilege(c.oid, 'select') or has_any_column_privilege(c.oid, 'select')) as readable,
+  has_table_privilege(c.oid, 'select') as wholly_readable,
   has_table_privilege(c.oid, 'update') or has_any_column_privilege(c.oid, 'update') as updatable,
   case when c.relkind = 'v' and pg_relation_is_updatable(c.oid, false) & 4 <> 0
     then (select r.ev_action::text from pg_rewrite r where r.ev_class = c.oid and r.ev_type = '1') end as view_tree,

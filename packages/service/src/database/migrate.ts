@@ -26,13 +26,14 @@ export async function migrate(database: Database, readOnly: string | null = null
     await connection.query('select pg_advisory_lock($1)', [migrationLock]);
     try {
       // An account that may not make anything here is fine where nothing is to be made.
-      const { rows } = await connection.query<{ there: boolean }>(
-        `select to_regclass('tantamos.migration') is not null as there`,
+      const { rows } = await connection.query<{ there: boolean; schema: boolean }>(
+        `select to_regclass('tantamos.migration') is not null as there, to_regnamespace('tantamos') is not null as schema`,
       );
       if (!rows[0]!.there && readOnly !== null)
         fail('unavailable', `${readOnly} Tantamos has not been set up in it yet.`);
       if (!rows[0]!.there)
-        await connection.query(`create schema if not exists tantamos;
+        // Whoever owns the database may have made the schema for us, so that we need not be let make any.
+        await connection.query(`${rows[0]!.schema ? '' : 'create schema tantamos;'}
           create table tantamos.migration (version integer primary key, name text not null, checksum text not null,
             applied_at timestamptz not null default now())`);
       await takeSteps(connection, steps, readOnly);

@@ -33,13 +33,18 @@ export function blameOf(error: unknown): Blame {
   return /^[0-9A-Z]{5}$/.test(code) && severity !== '' ? 'unknown' : 'bug';
 }
 
+/** Our own schema is not there any more: somebody has taken Tantamos away. */
+export function isTakenAway(error: unknown): boolean {
+  return ['42P01', '3F000', '42883'].includes(codeOf(error)) && /tantamos/.test(messageOf(error));
+}
+
 /**
  * The tables are others than the catalog says: something has been altered, renamed or dropped since it was read, and what a
  * function of the database says is not meant. Reading the catalog anew and trying once more is the answer.
  */
 export function isAboutShape(error: unknown): boolean {
   const { routine, where = '', message = '' } = (error ?? {}) as DatabaseError;
-  if (routine === 'exec_stmt_raise' || /function/i.test(where)) return false;
+  if (routine === 'exec_stmt_raise' || /function/i.test(where) || isTakenAway(error)) return false;
   // 42703 column, 42P01 table, 3F000 schema, 42704 type, 42883 operator or function, 42804 and 42846 types that do not fit
   return (
     ['42703', '42P01', '3F000', '42704', '42883', '42804', '42846'].includes(codeOf(error)) ||

@@ -1,7 +1,7 @@
 import { clip, ProblemError, type ProblemCode } from '@tantamos/core';
 import type { ProblemDetails } from '@tantamos/contract';
 import type { ErrorRequestHandler } from 'express';
-import { isSaidByDatabase, outage } from '../database/refusal';
+import { isSaidByDatabase, isTakenAway, outage } from '../database/refusal';
 
 /** HTTP statuses of problems that are not simply a bad request (400). */
 const statuses: Partial<Record<ProblemCode, number>> = {
@@ -85,6 +85,8 @@ function asProblemError(error: unknown): ProblemError | undefined {
       code: 'unavailable',
       message: down.replace(/; the run goes on.*/, '; try again later.'),
     });
+  if (isTakenAway(error))
+    return new ProblemError({ code: 'unavailable', message: 'Tantamos has been taken away from this database.' });
   if (isSaidByDatabase(error))
     return new ProblemError({
       code: 'unavailable',

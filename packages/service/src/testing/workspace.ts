@@ -55,6 +55,8 @@ const impatient: Patience = { tries: 4, firstWait: 100 };
 export async function openWorkspace(
   options: {
     template?: string;
+    /** A database that is there already, and stays. */
+    url?: string;
     consoleFolder?: string;
     patience?: Patience;
     /** Done by the owner of the database before the service opens it. */
@@ -64,7 +66,9 @@ export async function openWorkspace(
     gone?: () => void;
   } = {},
 ): Promise<Workspace> {
-  const { url, drop } = await freshDatabase(options.template);
+  const { url, drop } = options.url
+    ? { url: options.url, drop: async () => {} }
+    : await freshDatabase(options.template);
   const sql = new Pool({ connectionString: url, max: 4 });
   sql.on('error', () => {});
   await options.before?.(sql);

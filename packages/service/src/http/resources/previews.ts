@@ -4,7 +4,7 @@ import { journalPage, type Source } from '../../journal/journal';
 import type { Call, Handler } from '../handler';
 import { sent } from '../handler';
 import { sendExport } from '../export';
-import { seenSelection, seenType } from '../seen-type';
+import { mayReadJournal, seenSelection } from '../seen-type';
 import { placed, plainJob } from '../selection';
 import { sendEvents } from '../sse';
 import { journalRecords, previewView } from '../views';
@@ -59,7 +59,7 @@ export async function settledView({ services, person }: Pick<Call, 'services' | 
 /** A page of a journal as JSON, or all of it as a file. */
 export async function sendJournal(call: Call<never, JournalQuery>, p: PreviewRow, source: Source, fileName: string) {
   const { services, person, query, res } = call;
-  await seenType(services, person, p.type);
+  await mayReadJournal(services, person, p);
   const { database } = services;
   const catalog = await services.catalogs.get();
   const outcome = query.outcome === 'will_change' ? 'not_yet' : (query.outcome ?? null);
