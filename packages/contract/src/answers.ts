@@ -36,6 +36,9 @@ export interface Workspace {
   readonly name: string;
   readonly whyRequired: boolean;
   readonly previewHours: number;
+  readonly previewMinutes: number;
+  /** Months that journals are kept; null: for good. */
+  readonly keepMonths: number | null;
   readonly timeZone: string;
   /** Name of the database. */
   readonly database: string;

@@ -378,6 +378,10 @@ export class WorkspaceBody {
   @IsOptional() @IsBoolean() whyRequired?: boolean;
   /** How long a preview may be started, in hours. */
   @IsOptional() @IsInt() @Min(1) @Max(720) previewHours?: number;
+  /** How long a preview may be worked out, in minutes. */
+  @IsOptional() @IsInt() @Min(1) @Max(720) previewMinutes?: number;
+  /** How many months journals are kept; null: for good. */
+  @ValidateIf((_, v) => v !== null && v !== undefined) @IsInt() @Min(1) @Max(240) keepMonths?: number | null;
   /** IANA name, such as Europe/Berlin: what TODAY, the day of a moment and so on mean. */
   @IsOptional() @IsTimeZone() timeZone?: string;
 }

@@ -54,6 +54,7 @@ export const problemCodes = [
   'would_alter',
   'stale_version',
   'nothing_to_undo',
+  'journal_dropped',
   'not_signed_in',
   'wrong_credentials',
   'not_permitted',

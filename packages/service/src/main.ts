@@ -13,7 +13,7 @@ import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
 import { openServices } from './services';
 
-/** Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_PORT, TANTAMOS_LOG. */
+/** Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_OWNER_URL (the account that owns the schema, if another), TANTAMOS_PORT, TANTAMOS_LOG. */
 async function serve(): Promise<void> {
   const url = process.env.TANTAMOS_DATABASE_URL || stop('TANTAMOS_DATABASE_URL does not say which database to use.');
   const port = Number(process.env.TANTAMOS_PORT ?? 7410);
@@ -21,9 +21,12 @@ async function serve(): Promise<void> {
   const log = pino({ level: process.env.TANTAMOS_LOG ?? 'warn' }, pino.destination(2));
   const demoLoaded = await needDemo(url);
   let gone = (): void => {};
-  const services = await openServices({ url, log, gone: () => gone() }).catch((error: unknown) =>
-    stop(startTrouble(error, url)),
-  );
+  const services = await openServices({
+    url,
+    ownerUrl: process.env.TANTAMOS_OWNER_URL || undefined,
+    log,
+    gone: () => gone(),
+  }).catch((error: unknown) => stop(startTrouble(error, url)));
   const entries = await needAccounts(services, demoLoaded);
   const folder = join(__dirname, '..', '..', 'console', 'dist');
   const app = createApp(services, existsSync(folder) ? folder : null);

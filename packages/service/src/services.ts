@@ -3,8 +3,9 @@ import { Accounts } from './accounts/accounts';
 import { CatalogStore } from './catalog/catalog-store';
 import { Database } from './database/database';
 import { Events } from './database/events';
-import { migrate } from './database/migrate';
+import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
+import { Keeper } from './keeping/keeper';
 import { Engine, usualPatience } from './engine/engine';
 import type { Patience } from './engine/batch';
 import { Compiler } from './engine/job-compiler';
@@ -23,6 +24,7 @@ export interface Services {
   readonly previews: Previews;
   readonly runs: Runs;
   readonly engine: Engine;
+  readonly keeper: Keeper;
   readonly log: Logger;
   /** Why nothing can be changed in this database, in a sentence; null where it can. */
   readonly readOnly: string | null;
@@ -43,6 +45,8 @@ async function groundAt(url: string): Promise<Ground> {
 /** Connects, migrates, picks up what a service before this one left unfinished. */
 export async function openServices(options: {
   url: string;
+  /** Account that owns the schema `tantamos`, where that is not the everyday one. */
+  ownerUrl?: string;
   log: Logger;
   patience?: Patience;
   gone?: () => void;
@@ -50,15 +54,20 @@ export async function openServices(options: {
   const { log, url } = options;
   const { readOnly, searchPath } = await groundAt(url);
   const database = new Database({ url, searchPath });
+  // With two accounts the everyday one cannot alter what is frozen; the other migrates, and drops what is kept no longer.
+  const ownersDatabase = options.ownerUrl ? new Database({ url: options.ownerUrl, connections: 2 }) : database;
   try {
-    await migrate(database, readOnly);
+    await migrate(ownersDatabase, readOnly);
+    if (ownersDatabase !== database) await grantEveryday(ownersDatabase, database);
   } catch (error) {
     await database.close();
+    if (ownersDatabase !== database) await ownersDatabase.close();
     throw error;
   }
   const catalogs = new CatalogStore(database, readOnly);
   const compiler = new Compiler(database, catalogs);
   const events = new Events(database, log);
+  const keeper = new Keeper(ownersDatabase, log);
   const accounts = new Accounts(database, readOnly !== null);
   const previews = new Previews(database, catalogs, compiler, accounts, events, log);
   const saved = new SavedSelections(database, compiler);
@@ -68,6 +77,7 @@ export async function openServices(options: {
     await events.start();
     previews.start();
     engine.start(runs);
+    await keeper.start();
   }
   return {
     database,
@@ -79,14 +89,17 @@ export async function openServices(options: {
     previews,
     runs,
     engine,
+    keeper,
     log,
     readOnly,
     gone: options.gone ?? (() => {}),
     async close() {
+      keeper.close();
       await engine.close();
       await previews.close();
       await events.close();
       await database.close();
+      if (ownersDatabase !== database) await ownersDatabase.close();
     },
   };
 }

@@ -20,6 +20,15 @@ interface FieldOptions {
   readonly unprotect?: true;
 }
 
+interface WorkspaceOptions {
+  readonly name?: string;
+  readonly whyRequired?: string;
+  readonly previewHours?: number;
+  readonly previewMinutes?: number;
+  readonly keepMonths?: string;
+  readonly timeZone?: string;
+}
+
 export const settings: Verb = (program) => {
   const group = program.command('settings').description('settings of types, fields and the workspace (administrators)');
 
@@ -94,17 +103,28 @@ export const settings: Verb = (program) => {
     .option('--name <text>', 'how the workspace is called')
     .option('--why-required <yesno>', 'whether every job must say why: yes or no')
     .option('--preview-hours <n>', 'how long a preview may be started', wholeNumber('--preview-hours'))
+    .option('--preview-minutes <n>', 'how long a preview may be worked out', wholeNumber('--preview-minutes'))
+    .option('--keep-months <n>', 'how many months journals are kept, or “always”')
     .option('--time-zone <name>', 'IANA name, such as Europe/Berlin: what TODAY and the day of a moment mean')
     .action(
-      acting(async (o: { name?: string; whyRequired?: string; previewHours?: number; timeZone?: string }) => {
+      acting(async (o: WorkspaceOptions) => {
         if (o.whyRequired !== undefined && !/^(yes|no)$/.test(o.whyRequired))
           throw new UsageError('--why-required is yes or no.');
-        const { whyRequired, ...rest } = o;
+        const { whyRequired, keepMonths, ...rest } = o;
         const workspace = await client().setWorkspace({
           ...rest,
           ...(whyRequired === undefined ? {} : { whyRequired: whyRequired === 'yes' }),
+          ...(keepMonths === undefined
+            ? {}
+            : { keepMonths: keepMonths === 'always' ? null : wholeNumber('--keep-months')(keepMonths) }),
         });
-        print({ columns: ['setting', 'value'], rows: Object.entries(workspace) }, 'table');
+        print(
+          {
+            columns: ['setting', 'value'],
+            rows: Object.entries({ ...workspace, keepMonths: workspace.keepMonths ?? 'always' }),
+          },
+          'table',
+        );
       }),
     );
 };

@@ -132,7 +132,10 @@ export class Scope {
   }
 
   private cell(alias: Sql, type: RecordType, field: string): Sql {
-    const own = columnOf(type.fields.find((f) => f.name === field)!, alias);
+    const own = columnOf(
+      type.fields.find((f) => f.name === field)!,
+      alias,
+    );
     if (!this.isPlanned) return own;
     const writers = this.planned.filter((p) => p.type.id === type.id && p.fields?.includes(field));
     if (writers.length === 0) return own;

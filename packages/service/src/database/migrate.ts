@@ -89,3 +89,27 @@ async function allSteps(): Promise<readonly Step[]> {
     }),
   );
 }
+
+/**
+ * Gives the everyday account what it needs of a schema that another owns: to read and write all of it, but to what is frozen
+ * only to add. What is frozen can then be neither altered nor removed by a service, whatever is wrong with it.
+ */
+export async function grantEveryday(owner: Database, everyday: Database): Promise<void> {
+  const { name } = (await everyday.one<{ name: string }>('select quote_ident(current_user) as name'))!;
+  const tables = await owner.rows<{ name: string; frozen: boolean }>(
+    `select quote_ident(relname) as name, relname = any($1) as frozen from pg_class
+     where relnamespace = 'tantamos'::regnamespace and relkind in ('r', 'p') and not relispartition`,
+    [frozenTables],
+  );
+  const all = tables.map((t) => `tantamos.${t.name}`).join(', ');
+  const frozen = tables
+    .filter((t) => t.frozen)
+    .map((t) => `tantamos.${t.name}`)
+    .join(', ');
+  await owner.rows(
+    `grant usage on schema tantamos to ${name};
+     grant select, insert, update, delete on ${all} to ${name};
+     revoke update, delete on ${frozen} from ${name}`,
+  );
+}
+const frozenTables = ['batch', 'batch_value', 'batch_along', 'batch_along_value', 'migration'];

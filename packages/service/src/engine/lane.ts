@@ -114,7 +114,13 @@ export class Lane {
     const present = (this.present ??= await this.askPresent(connection));
     if (!present) return false;
     const work = await this.readied(present.part);
-    const asking = { run: this.run.id, part: present.part, lane: this.number, from: present.from };
+    const asking = {
+      run: this.run.id,
+      preview: this.run.preview,
+      part: present.part,
+      lane: this.number,
+      from: present.from,
+    };
     const done = work.swift
       ? await this.swiftly(connection, work, asking)
       : await this.wholly(connection, work, asking);

@@ -352,6 +352,7 @@ export class Previews {
     await this.database.transaction('repeatable read', async (connection) => {
       task.connection = connection;
       await connection.query(`set local work_mem = '64MB'`);
+      const until = await timeLimit(connection);
       // A process that was thought dead and is not keeps the others out: only one of them freezes.
       await connection.query('select pg_advisory_xact_lock($1, hashtext($2))', [lockSpace, id]);
       const freezer = new Freezer(this.database, connection, {
@@ -360,6 +361,7 @@ export class Previews {
         progress: (done, of) => {
           Object.assign(task, { done, of });
           if (task.cancelled) throw new Cancelled();
+          if (Date.now() > until.at) throw tooLong(until.minutes);
         },
       });
       const frozen = await freeze(freezer);
@@ -418,6 +420,25 @@ export class Previews {
 
 class Cancelled extends Error {}
 
+/**
+ * A transaction as long as a preview holds back the cleaning of every table (vacuum), so it is given so long at most: by a
+ * limit on each statement, and by the time it is in between.
+ */
+async function timeLimit(connection: Connection): Promise<{ at: number; minutes: number }> {
+  const { rows } = await connection.query<{ minutes: number }>(
+    `select preview_minutes as minutes, set_config('statement_timeout', (preview_minutes * 60000)::text, true) from tantamos.workspace`,
+  );
+  const { minutes } = rows[0]!;
+  return { at: Date.now() + minutes * 60_000, minutes };
+}
+
+function tooLong(minutes: number): ProblemError {
+  return new ProblemError({
+    code: 'too_slow',
+    message: `It was given up after ${minutes === 1 ? 'a minute' : `${minutes} minutes`}: a longer one would hold back the database’s own cleaning (vacuum). Narrow the selection, or have an administrator allow more (preview minutes).`,
+  });
+}
+
 async function writeTotals(
   connection: Connection,
   id: string,
@@ -469,6 +490,8 @@ function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?
 
 function troubleWords(error: unknown): string {
   if (error instanceof ProblemError) return error.message;
+  if (codeOf(error) === '57014')
+    return 'It was given up: it took longer than a preview may (preview minutes), which would hold back the database’s own cleaning (vacuum).';
   if (codeOf(error)) return `The database could not work it out: ${(error as Error).message}`;
   return 'It could not be worked out; the log of the service says why.';
 }

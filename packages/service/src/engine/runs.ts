@@ -41,6 +41,8 @@ export interface RunRow extends Totals {
   readonly started_by_name: string;
   readonly started_at: Date;
   readonly ended_at: Date | null;
+  /** When its journal was dropped: journals are kept for so many months. */
+  readonly journal_dropped_at: Date | null;
   readonly worked_ms: number;
   readonly state: RunState;
   readonly reason: string | null;
@@ -151,6 +153,7 @@ export class Runs {
       if (!isOver(run.state))
         fail('wrong_state', 'The run is still ending the batches it has begun; undo it when it has stopped.');
     }
+    mustHaveJournal(run);
     if (run.changed === 0) fail('nothing_to_undo', 'This run changed nothing, so there is nothing to put back.');
     const undone = run.undone_by.find((u) => u.changed >= run.changed);
     if (undone) fail('already_undone', 'This run has been undone already: everything it changed was put back.');
@@ -281,6 +284,15 @@ async function insertBatches(
   );
 }
 
+/** Which records a run changed, and what they were, is not known for good where journals are kept for some months. */
+export function mustHaveJournal(run: Pick<RunRow, 'journal_dropped_at'>): void {
+  if (run.journal_dropped_at !== null) fail('journal_dropped', droppedWords(run.journal_dropped_at));
+}
+
+export function droppedWords(at: Date): string {
+  return `The journal of this run was dropped on ${at.toISOString().slice(0, 10)}, as journals are kept no longer here: how many records it changed is known, which ones is not.`;
+}
+
 const sumBatches = `
   select coalesce(sum(changed), 0)::int8 as changed, coalesce(sum(already_right), 0)::int8 as already_right,
     coalesce(sum(not_allowed), 0)::int8 as not_allowed, coalesce(sum(edited_since), 0)::int8 as edited_since,
@@ -288,11 +300,15 @@ const sumBatches = `
     coalesce(sum(not_yet), 0)::int8 as not_yet
   from tantamos.run_batch`;
 
-const liveTotals = `${sumBatches} where run_batch.run = run.id`;
+/** Counted anew while it moves; once it is over as it was kept, since its journal may have been dropped. */
+const liveTotals = `
+  select * from (${sumBatches} where run_batch.run = run.id) live where run.ended_at is null
+  union all select run.changed, run.already_right, run.not_allowed, run.edited_since, run.refused, run.in_use, run.gone, run.not_yet
+  where run.ended_at is not null`;
 
 const selectRuns = (totals: string): string => `
   select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report,
-    run.notes, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
+    run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
     s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, p.batch_size, run.matched,
     t.*, b.*, p.work_order,
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
@@ -300,7 +316,8 @@ const selectRuns = (totals: string): string => `
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,
     (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state) order by u.started_at desc), '[]')
      from tantamos.run u join tantamos.preview up on up.id = u.preview
-     cross join lateral (select coalesce(sum(changed), 0) as changed from tantamos.run_batch where run = u.id) c
+     cross join lateral (select case when u.ended_at is not null then u.changed
+       else (select coalesce(sum(changed), 0) from tantamos.run_batch where run = u.id) end as changed) c
      where up.undo_of = run.id
        and not exists (select from tantamos.preview again join tantamos.run ar on ar.preview = again.id and ar.changed > 0
          where again.undo_of = u.id)) as undone_by

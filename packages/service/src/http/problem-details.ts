@@ -24,6 +24,7 @@ const statuses: Partial<Record<ProblemCode, number>> = {
   would_alter: 409,
   stale_version: 409,
   nothing_to_undo: 409,
+  journal_dropped: 410,
   not_signed_in: 401,
   wrong_credentials: 401,
   not_permitted: 403,

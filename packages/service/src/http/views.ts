@@ -17,7 +17,7 @@ import { namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
 import type { PreviewRow } from '../engine/preview-row';
 import { mayStart } from '../engine/may-start';
-import type { RunRow } from '../engine/runs';
+import { droppedWords, type RunRow } from '../engine/runs';
 import type { JournalRow } from '../journal/journal';
 import type { Services } from '../services';
 import { Labels } from './labels';
@@ -142,7 +142,7 @@ export async function runView(services: Services, r: RunRow): Promise<RunView> {
     batchesDone: r.batches_done,
     list: r.list_report,
     along: alongViews(catalog, r.work_order, r.along),
-    notes: r.notes,
+    notes: r.journal_dropped_at === null ? r.notes : [...r.notes, droppedNote(r.journal_dropped_at)],
     totals,
     verbs: verbsFor(r),
   };
@@ -209,4 +209,8 @@ function verbsFor(r: RunRow): RunView['verbs'] {
   const left = needsAttention.some((o) => o !== 'gone' && r[o] > 0);
   const retry = isOver(r.state) && left ? (['retry'] as const) : [];
   return [...steering, ...undo, ...retry];
+}
+
+function droppedNote(at: Date): RunView['notes'][number] {
+  return { code: 'journal_dropped', message: droppedWords(at), count: 0, examples: [] };
 }

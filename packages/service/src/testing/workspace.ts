@@ -63,6 +63,8 @@ export async function openWorkspace(
     before?: (sql: Pool) => Promise<unknown>;
     /** Role that the service works as. */
     role?: string;
+    /** Does the owner of the database own the schema too, apart from that role? */
+    twoRoles?: boolean;
     gone?: () => void;
   } = {},
 ): Promise<Workspace> {
@@ -74,6 +76,7 @@ export async function openWorkspace(
   await options.before?.(sql);
   const services = await openServices({
     gone: options.gone,
+    ownerUrl: options.twoRoles ? url : undefined,
     url: options.role === undefined ? url : Object.assign(new URL(url), { username: options.role }).href,
     log: pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
     patience: options.patience ?? impatient,

@@ -3,6 +3,7 @@ import { sql, value, type Sql } from '@tantamos/core';
 /** What a lane asks for work by. */
 export interface Asking {
   readonly run: string;
+  readonly preview: string;
   readonly part: number;
   readonly lane: number;
   /** Position that the lane begins at: it does what lies before it last. */
@@ -25,10 +26,10 @@ export function claimed(asking: Asking, fresh: boolean): Sql {
     : sql`s.state <> 'done' and (s.not_before is null or s.not_before <= clock_timestamp())`;
   const first = (beyond: Sql): Sql => sql`select f.* from (
     select s.* from tantamos.run_batch s
-    where s.run = run.id and s.part = ${value(part)}::int and s.position ${beyond}
+    where s.run = ${value(run)}::uuid and s.part = ${value(part)}::int and s.position ${beyond}
       and (run.ask_before is null or s.position < run.ask_before) and s.state <> 'done' and ${due}
       and (not s.in_order or (${value(lane)}::int = 0 and s.position = (
-        select min(o.position) from tantamos.run_batch o where o.run = run.id and o.state <> 'done')))
+        select min(o.position) from tantamos.run_batch o where o.run = ${value(run)}::uuid and o.state <> 'done')))
     order by s.position limit 1 for update of s skip locked) f`;
   return sql`
     select s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered, s.made, s.made_as,

@@ -19,15 +19,17 @@ export function itemsOf(fields: readonly string[], slice: Slice): Sql {
   const only = slice.only ? sql` and i.n = any(${value(slice.only)}::int[])` : raw('');
   return unpackedItems(
     fields,
-    sql`(select ${value(slice.previewId)}::uuid as preview, ${value(slice.batch)}::int as batch, ${value(slice.low)}::int as low,
+    slice.previewId,
+    sql`(select ${value(slice.batch)}::int as batch, ${value(slice.low)}::int as low,
       ${value(slice.high)}::int as high)`,
     { more: only },
   );
 }
 
-/** The same of a row of `preview`, `batch`, `low`, `high`; with `places` also `spot`, where the record was in its table. */
+/** The same of a row of `batch`, `low`, `high` of a preview, which is a value so that only its month is looked at; with `places` also `spot`, where the record was in its table. */
 export function unpackedItems(
   fields: readonly string[],
+  previewId: string,
   stretch: Sql,
   { more = raw(''), places = false }: { readonly more?: Sql; readonly places?: boolean } = {},
 ): Sql {
@@ -41,7 +43,7 @@ export function unpackedItems(
     select i.* from (
       select s.low, s.high, unnest(b.keys) as key, unnest(b.signatures) as signature, unnest(string_to_array(b.verdicts, null)) as verdict,
         generate_series(1, b.size) as n${join(values, '')}${spots}
-      from ${stretch} s join tantamos.batch b on b.preview = s.preview and b.position = s.batch
+      from ${stretch} s join tantamos.batch b on b.preview = ${value(previewId)}::uuid and b.position = s.batch
       ${valueJoins(fields, 'b.preview', 'b.position')}${hint}) i
     where i.n > i.low and i.n <= i.high and i.verdict = ${letter('not_yet')}${more}`;
 }

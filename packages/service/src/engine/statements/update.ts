@@ -54,7 +54,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
   const joins = scope.joins();
   const key = keyIs(type, scope.root, raw('i.key'));
   const keyed = places && type.hasPlaces ? sql`${scope.root}.ctid = i.spot and ${key}` : key;
-  const items = unpackedItems(part.writes, raw('claimed'), { places: places && type.hasPlaces });
+  const items = unpackedItems(part.writes, asking.preview, raw('claimed'), { places: places && type.hasPlaces });
   const direct = joins.pieces.length === 0;
   // An update cannot join anything to its own target, so where values are joined the record is read beside it.
   const found = direct
@@ -69,7 +69,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
     ), marked as (
       update tantamos.run_batch s set outcomes = translate(s.outcomes, ${letter('not_yet')}, ${letter('changed')}), state = 'done', tries = 1,
         finished_at = clock_timestamp()
-      from claimed c where s.run = c.run and s.position = c.position returning s.position, c.pending
+      from claimed c where s.run = ${value(asking.run)}::uuid and s.position = c.position returning s.position, c.pending
     )
     select position, pending as size from marked
     where tantamos.all_or_nothing((select count(*) from written), pending)`;

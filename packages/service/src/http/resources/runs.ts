@@ -6,6 +6,7 @@ import type { Call, Handler } from '../handler';
 import { sent } from '../handler';
 import { sendEvents } from '../sse';
 import { runView } from '../views';
+import { mustHaveJournal } from '../../engine/runs';
 import { sendJournal, settledView } from './previews';
 
 /** More records than this are not tried again by key; the job itself is to be previewed anew. */
@@ -49,6 +50,7 @@ export const runEvents: Handler = async ({ services, params, req, res }) => {
 export const runRecords: Handler<never, JournalQuery> = async (call) => {
   const { services, params } = call;
   const r = await services.runs.get(params.id!);
+  mustHaveJournal(r);
   const { outcome } = call.query;
   if (outcome === 'will_change')
     fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
@@ -84,6 +86,7 @@ export const retryRun: Handler<RetryBody> = async ({ services, person, params, b
   mustBeAllowed(person, { act: 'preview' });
   const r = await services.runs.get(params.id!);
   if (!isOver(r.state)) fail('wrong_state', 'The run is not over yet; what it leaves can be tried again then.');
+  mustHaveJournal(r);
   const p = await services.previews.get(r.preview);
   const outcomes: Outcome[] = body.outcomes ?? ['edited_since', 'refused', 'in_use', 'not_yet'];
   const keys: string[] = [];

@@ -45,8 +45,17 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
   await services.database.rows(
     `update tantamos.workspace set name = coalesce($1, name), why_required = coalesce($2, why_required),
        preview_hours = coalesce($3, preview_hours),
+       preview_minutes = coalesce($5, preview_minutes), keep_months = case when $7 then $6 else keep_months end,
        time_zone = coalesce($4, time_zone)`,
-    [body.name, body.whyRequired, body.previewHours, body.timeZone],
+    [
+      body.name,
+      body.whyRequired,
+      body.previewHours,
+      body.timeZone,
+      body.previewMinutes,
+      body.keepMonths ?? null,
+      body.keepMonths !== undefined,
+    ],
   );
   services.catalogs.refresh();
   return workspaceOf(services);
@@ -60,7 +69,8 @@ export const detach: Handler<DetachBody> = async ({ services, person, body, res 
 
 async function workspaceOf({ database, readOnly }: Services): Promise<Workspace> {
   const row = await database.one<Omit<Workspace, 'readOnly'>>(
-    `select name, why_required as "whyRequired", preview_hours as "previewHours", time_zone as "timeZone",
+    `select name, why_required as "whyRequired", preview_hours as "previewHours",
+       preview_minutes as "previewMinutes", keep_months as "keepMonths", time_zone as "timeZone",
        current_database() as database from tantamos.workspace`,
   );
   return { ...row!, readOnly };
