@@ -32,6 +32,7 @@ export class Client {
   health = () => this.json<a.Health>('GET', '/api/health');
   accounts = () => this.json<a.Account[]>('GET', '/api/accounts');
   addAccount = (body: a.AccountBody) => this.json<a.Account>('POST', '/api/accounts', body);
+  settle = () => this.json<a.Workspace>('POST', '/api/at-home');
   detach = (body: a.DetachBody) => this.json<void>('POST', '/api/detach', body);
   setWorkspace = (body: a.WorkspaceBody) => this.json<a.Workspace>('PATCH', '/api/workspace', body);
 

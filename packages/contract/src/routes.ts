@@ -63,6 +63,12 @@ export const routes = {
     answer: 'Workspace',
     body: b.WorkspaceBody,
   }),
+  settle: route({
+    method: 'post',
+    path: '/api/at-home',
+    summary: 'Say that a copy of a database is at home here now: what was under way in it is paused, and work goes on',
+    answer: 'Workspace',
+  }),
   detach: route({
     method: 'post',
     path: '/api/detach',

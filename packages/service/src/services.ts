@@ -5,6 +5,7 @@ import { Database } from './database/database';
 import { Events } from './database/events';
 import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
+import { settleHere, whereAmI, whyAway } from './keeping/home';
 import { Keeper } from './keeping/keeper';
 import { Engine, usualPatience } from './engine/engine';
 import type { Patience } from './engine/batch';
@@ -28,6 +29,8 @@ export interface Services {
   readonly log: Logger;
   /** Why nothing can be changed in this database, in a sentence; null where it can. */
   readonly readOnly: string | null;
+  /** Says that a copy of a database is at home here now: what was under way in it is paused, and work goes on. */
+  settle(): Promise<void>;
   /** Called when the schema has been taken away under the service: there is nothing more it can do. */
   gone(): void;
   close(): Promise<void>;
@@ -64,7 +67,9 @@ export async function openServices(options: {
     if (ownersDatabase !== database) await ownersDatabase.close();
     throw error;
   }
-  const catalogs = new CatalogStore(database, readOnly);
+  const here = await whereAmI(database);
+  let held = readOnly ?? (await whyAway(database, here));
+  const catalogs = new CatalogStore(database, () => held);
   const compiler = new Compiler(database, catalogs);
   const events = new Events(database, log);
   const keeper = new Keeper(ownersDatabase, log);
@@ -73,12 +78,13 @@ export async function openServices(options: {
   const saved = new SavedSelections(database, compiler);
   const engine = new Engine(database, catalogs, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
-  if (readOnly === null) {
-    await events.start();
+  const work = async (): Promise<void> => {
     previews.start();
     engine.start(runs);
     await keeper.start();
-  }
+  };
+  if (readOnly === null) await events.start();
+  if (held === null) await work();
   return {
     database,
     catalogs,
@@ -91,7 +97,17 @@ export async function openServices(options: {
     engine,
     keeper,
     log,
-    readOnly,
+    get readOnly() {
+      return held;
+    },
+    async settle() {
+      if (readOnly !== null || held === null) return;
+      await runs.pauseAll('The database was copied while it ran: see whether it goes on where it came from.');
+      await settleHere(database, here);
+      held = null;
+      catalogs.refresh();
+      await work();
+    },
     gone: options.gone ?? (() => {}),
     async close() {
       keeper.close();

@@ -127,6 +127,24 @@ export const settings: Verb = (program) => {
         );
       }),
     );
+  atHome(group);
+};
+
+const atHome: Verb = (group) => {
+  group
+    .command('at-home')
+    .description(
+      'say that a copy of a database is at home here now: what was under way in it is paused, and work goes on',
+    )
+    .action(
+      acting(async () => {
+        const { readOnly } = (await client().me()).workspace;
+        await client().settle();
+        talk(
+          readOnly === null ? 'It is at home here already.' : 'At home here now; runs that were under way are paused.',
+        );
+      }),
+    );
 };
 
 const goes = `This drops the schema “tantamos”: all runs with their journals, previews, saved selections, settings and accounts.

@@ -331,6 +331,8 @@ function whyNotChangeable(
     return `The account Tantamos uses in the database may not read the key of ${label.toLowerCase()} (${wholeKey.join(', ')}): they can be read and not changed.`;
   if (!key.every((name) => isUsableInKey(fields.find((f) => f.name === name)!)))
     return `${label} have a key of a kind that cannot be used here (${key.join(', ')}): they can be read and not changed.`;
+  if (table.published_blind)
+    return `Changes of ${label.toLowerCase()} are published to other servers, and they have no replica identity by which one could be told: the database refuses every change.`;
   if (!table.updatable) return `The account Tantamos uses in the database may not change ${label.toLowerCase()}.`;
   return null;
 }

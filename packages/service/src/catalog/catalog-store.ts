@@ -14,7 +14,7 @@ export class CatalogStore {
   constructor(
     private readonly database: Database,
     /** Why nothing can be changed at all; null where it can. */
-    private readonly readOnly: string | null,
+    private readonly readOnly: () => string | null,
   ) {}
 
   async get(): Promise<Catalog> {
@@ -100,7 +100,7 @@ export class CatalogStore {
       this.fieldSettings(),
     ]);
     return buildCatalog(read, {
-      readOnly: this.readOnly,
+      readOnly: this.readOnly(),
       type: (id) => types.get(id) ?? noSettings,
       field: (type, name) => fields.get(JSON.stringify([type, name])),
     });

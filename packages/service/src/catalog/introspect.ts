@@ -19,6 +19,8 @@ export interface TableRow {
   readonly has_children: boolean;
   /** Row rules hold for the account. */
   readonly row_rules: boolean;
+  /** Its changes are published, and it has nothing by which those could be told: every update fails. */
+  readonly published_blind: boolean;
   /** Rewrite rules that do something at a change: instead of it, or also (source: pg_rewrite). */
   readonly rewrites: readonly { readonly name: string; readonly instead: boolean }[] | null;
 }
@@ -109,6 +111,9 @@ select c.oid::int8 as oid, n.nspname as schema, c.relname as table, obj_descript
     then (select r.ev_action::text from pg_rewrite r where r.ev_class = c.oid and r.ev_type = '1') end as view_tree,
   c.relkind = 'r' and exists (select from pg_inherits i where i.inhparent = c.oid) as has_children,
   row_security_active(c.oid) as row_rules,
+  (c.relreplident = 'n' or c.relreplident = 'd' and not exists (select from pg_index x where x.indrelid = c.oid and x.indisprimary))
+    and c.relkind in ('r', 'p') and exists (select from pg_publication p where p.pubupdate
+      and (p.puballtables or exists (select from pg_publication_rel l where l.prpubid = p.oid and l.prrelid = c.oid))) as published_blind,
   (select jsonb_agg(jsonb_build_object('name', r.rulename, 'instead', r.is_instead) order by r.rulename) from pg_rewrite r
     where r.ev_class = c.oid and r.ev_type in ('2', '3', '4') and r.ev_enabled not in ('D', 'R')) as rewrites
 from pg_class c join pg_namespace n on n.oid = c.relnamespace

@@ -49,7 +49,8 @@ const schema = `
   create materialized view kept as select id, name from trials;
   create foreign data wrapper nothing; create server nowhere foreign data wrapper nothing;
   create foreign table far (id integer, name text) server nowhere;
-  create table secrets (id integer primary key, name text);
+  create table published (id integer not null unique, name text); insert into published values (1, 'x');
+  create publication news for table published;
   create table half (id integer primary key, name text, salary integer, note text, hint text);
   insert into half select k, 'h' || k, k, 'n', 'h' from generate_series(1, 20) k;
   create table keyhidden (id integer primary key, name text);
@@ -259,6 +260,7 @@ describe('a database made to torture', () => {
     ['keyless', /view that does not show a whole key/],
     ['counted', /view that the database itself cannot change/],
     ['kept', /materialised view/],
+    ['published', /no replica identity/],
     ['far', /foreign table/],
   ])('lists %s, and says why it is not changed', async (type, why) => {
     expect((await w.admin.types()).find((t) => t.id === type)!.notChangeable).toMatch(why);

@@ -1,6 +1,7 @@
 import type { Client } from 'pg';
 import type { Logger } from 'pino';
 import type { Database } from './database';
+import { servicesLock } from './migrate';
 
 const channel = 'tantamos';
 const reconnectAfter = 500;
@@ -34,6 +35,8 @@ export class Events {
       this.client = client;
       client.on('end', () => this.lost(client));
       client.on('notification', (n) => this.tell(n.payload as Topic));
+      // A share of the schema as it is: nobody brings it up under us.
+      await client.query('select pg_try_advisory_lock_shared($1)', [servicesLock]);
       await client.query(`listen ${channel}`);
       for (const topic of [...this.listeners.keys()]) this.tell(topic);
     } catch (error) {

@@ -7,6 +7,8 @@ import type { Connection, Database } from './database';
 const folder = join(__dirname, '..', '..', 'src', 'database', 'migrations');
 /** Any number will do as long as every Tantamos uses the same one. */
 export const migrationLock = 741_000_001;
+/** Every service holds a share of it; who alters the schema of an earlier version needs all of it. */
+export const servicesLock = 741_000_003;
 
 interface Step {
   readonly version: number;
@@ -62,6 +64,24 @@ async function takeSteps(connection: Connection, steps: readonly Step[], readOnl
       );
   if (at < newest && readOnly !== null)
     fail('unavailable', `${readOnly} Its schema “tantamos” is older than this program, and cannot be brought up.`);
+  if (at === 0 || at === newest) return takeEach(connection, steps, at);
+  // Those of an earlier version would meet tables that they do not know.
+  const { rows: alone } = await connection.query<{ held: boolean }>('select pg_try_advisory_lock($1) as held', [
+    servicesLock,
+  ]);
+  if (!alone[0]!.held)
+    fail(
+      'unavailable',
+      'Another Tantamos of an earlier version is at work on this database; stop it, and start this one again.',
+    );
+  try {
+    await takeEach(connection, steps, at);
+  } finally {
+    await connection.query('select pg_advisory_unlock($1)', [servicesLock]).catch(() => {});
+  }
+}
+
+async function takeEach(connection: Connection, steps: readonly Step[], at: number): Promise<void> {
   for (const step of steps.filter((s) => s.version > at)) {
     await connection.query('begin');
     try {

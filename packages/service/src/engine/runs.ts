@@ -162,6 +162,14 @@ export class Runs {
     return this.previews.beginUndo(id, await this.previews.get(run.preview), person.id, why);
   }
 
+  /** Tells every run that is at work to pause. */
+  async pauseAll(reason: string): Promise<void> {
+    const rows = await this.database.rows<{ id: string }>(
+      `select id from tantamos.run where state in ('queued', 'running')`,
+    );
+    for (const { id } of rows) await this.say(id, 'pause', { account: null, reason });
+  }
+
   /** Says a verb to a run: one step of the state table, or `wrong_state` with the state it is in. */
   async say(id: string, verb: RunVerb, by: { account: string | null; reason: string | null }): Promise<RunRow> {
     const moved = await this.database.one<{ id: string }>(

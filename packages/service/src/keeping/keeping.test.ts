@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Client as Postgres } from 'pg';
 import { hashPassword } from '../accounts/password';
-import { done, northDrafts, previewed, ran, refusedWith } from '../testing/jobs';
+import { done, northDrafts, previewed, ran, refusedWith, rested } from '../testing/jobs';
 import { openWorkspace, serverUrl, type Workspace } from '../testing/workspace';
 
 const monthsAhead = (n: number): Date => {
@@ -145,6 +145,49 @@ describe('with two accounts', () => {
       const server = new Postgres({ connectionString: serverUrl('postgres') });
       await server.connect();
       await server.query(`drop role ${role}`);
+      await server.end();
+    }
+  });
+});
+
+describe('a copy of a database that wakes up elsewhere', () => {
+  it('holds everything until an administrator says that it is at home there', async () => {
+    const first = await openWorkspace();
+    const name = `copy_${process.pid}_${Date.now()}`;
+    const server = new Postgres({ connectionString: serverUrl('postgres') });
+    await server.connect();
+    let copy: Workspace | undefined;
+    try {
+      const p = await previewed(first.admin, {
+        ...northDrafts,
+        safety: { batchSize: 1, pace: 1 },
+      });
+      const { id } = await first.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet });
+      while ((await first.admin.run(id)).totals.changed === 0) await new Promise((r) => setTimeout(r, 20));
+      await first.services.close();
+      await first.sql.query(`update tantamos.run set state = 'running' where id = $1 and state <> 'running'`, [id]);
+      await first.sql.end();
+      await server.query(`create database ${name} template ${new URL(first.url).pathname.slice(1)}`);
+      copy = await openWorkspace({ url: serverUrl(name) });
+      const before = (await copy.admin.run(id)).totals;
+      expect(before.not_yet).toBeGreaterThan(0);
+      expect((await copy.admin.me()).workspace.readOnly).toMatch(/is a copy.*at-home/);
+      expect((await copy.admin.find('bookings', { limit: 1 })).records).toHaveLength(1);
+      expect(await refusedWith(copy.admin.makePreview(northDrafts))).toMatchObject({ code: 'not_changeable' });
+      expect(await refusedWith(copy.admin.startRun({ preview: p.id }))).toMatchObject({ status: 409 });
+      await new Promise((r) => setTimeout(r, 1500));
+      expect((await copy.admin.run(id)).totals).toEqual(before);
+      expect(await refusedWith(copy.editor.settle())).toMatchObject({ code: 'not_permitted' });
+      expect((await copy.admin.settle()).readOnly).toBeNull();
+      const run = await rested(copy.admin, id);
+      expect(run).toMatchObject({ state: 'paused', reason: expect.stringMatching(/copied while it ran/) });
+      await copy.admin.steer(id, 'stop');
+      expect((await previewed(copy.admin, northDrafts)).state).toBe('ready');
+    } finally {
+      await copy?.close();
+      await first.close().catch(() => {});
+      await server.query(`drop database if exists ${name} with (force)`);
+      await server.query(`drop database if exists ${new URL(first.url).pathname.slice(1)} with (force)`);
       await server.end();
     }
   });

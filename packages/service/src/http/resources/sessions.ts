@@ -61,6 +61,12 @@ export const workspace: Handler<WorkspaceBody> = async ({ services, person, body
   return workspaceOf(services);
 };
 
+export const settle: Handler = async ({ services, person }) => {
+  mustBeAllowed(person, { act: 'settings' });
+  await services.settle();
+  return workspaceOf(services);
+};
+
 export const detach: Handler<DetachBody> = async ({ services, person, body, res }) => {
   mustBeAllowed(person, { act: 'settings' });
   await takeAway(services, body.database);
