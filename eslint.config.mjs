@@ -10,7 +10,7 @@ const floors = {
   service: ['core', 'contract', 'demo'],
   cli: ['core', 'contract', 'client'],
   console: ['core', 'contract', 'client'],
-  bench: ['core', 'contract', 'client'],
+  bench: ['core', 'contract', 'client', 'service'],
 };
 const all = Object.keys(floors);
 const noOutside = ['node:*', 'pg', 'express', 'react', 'fs', 'http'];

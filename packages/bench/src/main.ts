@@ -3,6 +3,7 @@ import { parseArgs } from 'node:util';
 import Table from 'cli-table3';
 import { Client } from 'pg';
 import type { PreviewView, RunView } from '@tantamos/contract';
+import { keptFigures } from './kept';
 import { startService, type Service } from './service';
 import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
 
@@ -20,7 +21,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo. */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost. */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -29,8 +30,10 @@ async function bench(): Promise<void> {
       json: { type: 'boolean' },
       find: { type: 'boolean' },
       run: { type: 'boolean' },
+      kept: { type: 'boolean' },
     },
   });
+  if (values.kept) return keptOnly(values.url!);
   const rows = Number(values.rows);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
@@ -47,6 +50,20 @@ async function bench(): Promise<void> {
   await db.end();
   if (!values.json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
+}
+
+async function keptOnly(url: string): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  await makeTable(db, 'orders_kept', 100);
+  const service = await startService(program, url);
+  const { kept, drop } = await keptFigures(db, service);
+  await service.stop();
+  await db.end();
+  const table = new Table({ head: ['kept', 'size', 'a claim'], style: { head: [], border: [] } });
+  for (const k of kept) table.push([k.what, `${(k.bytes / 1e6).toFixed(1)} MB`, `${k.claim.toFixed(2)} ms`]);
+  process.stdout.write(`${table.toString()}\n`);
+  process.stdout.write(`${JSON.stringify({ kept, dropSeconds: drop }, null, 2)}\n`);
 }
 
 /** Some forty records, spread over the table. */

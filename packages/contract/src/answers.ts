@@ -44,6 +44,8 @@ export interface Workspace {
   readonly database: string;
   /** Why nothing can be changed in it; null where it can. */
   readonly readOnly: string | null;
+  /** It is a copy, and an administrator may say that it is at home here. */
+  readonly isCopy: boolean;
 }
 export interface TypeSummary {
   readonly id: string;

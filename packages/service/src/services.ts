@@ -29,6 +29,8 @@ export interface Services {
   readonly log: Logger;
   /** Why nothing can be changed in this database, in a sentence; null where it can. */
   readonly readOnly: string | null;
+  /** It is only that the database is a copy. */
+  readonly isCopy: boolean;
   /** Says that a copy of a database is at home here now: what was under way in it is paused, and work goes on. */
   settle(): Promise<void>;
   /** Called when the schema has been taken away under the service: there is nothing more it can do. */
@@ -99,6 +101,9 @@ export async function openServices(options: {
     log,
     get readOnly() {
       return held;
+    },
+    get isCopy() {
+      return readOnly === null && held !== null;
     },
     async settle() {
       if (readOnly !== null || held === null) return;

@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { Lock, LogOut, Moon, Sun } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { NavLink, Outlet } from 'react-router';
+import { Button } from '../components/Button';
 import { Mark } from '../components/Mark';
 import { api, queryClient } from './api';
 import { usePerson } from './session';
@@ -72,18 +73,31 @@ export function Shell() {
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
       </header>
-      {person.workspace.readOnly && (
-        <p
-          role="status"
-          className="flex shrink-0 items-center gap-2 border-b border-line bg-sunken px-4 py-1.5 print:hidden"
-        >
-          <Lock className="size-4 text-pending" aria-hidden="true" /> {person.workspace.readOnly} Finding, counting and
-          exporting work.
-        </p>
-      )}
+      <ReadOnly />
       <div className="min-h-0 flex-1">
         <Outlet />
       </div>
+    </div>
+  );
+}
+
+/** Says above every page why nothing can be changed, and lets an administrator end it where a person can. */
+function ReadOnly() {
+  const { workspace, role } = usePerson();
+  const settle = useMutation({ mutationFn: api.settle, onSuccess: () => queryClient.invalidateQueries() });
+  if (workspace.readOnly === null) return null;
+  return (
+    <div
+      role="status"
+      className="flex shrink-0 flex-wrap items-center gap-2 border-b border-line bg-sunken px-4 py-1.5 print:hidden"
+    >
+      <Lock className="size-4 shrink-0 text-pending" aria-hidden="true" />
+      <p className="min-w-0 flex-1">{workspace.readOnly} Finding, counting and exporting work.</p>
+      {workspace.isCopy && role === 'administrator' && (
+        <Button onClick={() => settle.mutate()} disabled={settle.isPending}>
+          It is at home here now
+        </Button>
+      )}
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
 import { Button } from '../components/Button';
+import { inLines } from '../components/json';
 import { Change, Shown } from '../components/Change';
 import { keyWords, moment, number } from '../components/format';
 import { menuItem } from '../components/Menu';
@@ -42,7 +43,11 @@ export function RecordPage() {
               <div key={f.name} className="flex min-h-8 gap-3 border-b border-line px-4 py-1.5">
                 <dt className="w-36 shrink-0 text-quiet">{f.label}</dt>
                 <dd className="min-w-0 break-words">
-                  <Shown value={f.value} />
+                  {f.kind === 'json' && f.value.value !== null ? (
+                    <pre className="font-mono text-xs break-words whitespace-pre-wrap">{inLines(f.value.value)}</pre>
+                  ) : (
+                    <Shown value={f.value} />
+                  )}
                 </dd>
               </div>
             ))}

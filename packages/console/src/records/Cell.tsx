@@ -39,7 +39,7 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
       ) : value.value === null ? null : (
         <Shown value={value} />
       )}
-      {focused && column.kind !== 'other' && column.kind !== 'list' && (
+      {focused && !['other', 'json', 'list'].includes(column.kind) && (
         <span
           className={`absolute inset-y-0.5 flex items-center rounded border border-line-strong bg-sheet shadow-sm ${column.kind === 'number' ? 'left-0.5' : 'right-0.5'}`}
         >

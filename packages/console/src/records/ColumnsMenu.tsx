@@ -88,15 +88,16 @@ function Choice({ fields, unreadable, columns, onChange, onReset }: Props) {
           </li>
         ))}
       </ul>
-      {unreadable.length > 0 && (
-        <ul aria-label="Fields that cannot be read" className="mt-2 border-t border-line pt-1 text-xs text-quiet">
-          {unreadable.map((f) => (
-            <li key={f.name}>
-              {f.label}: {f.reason}
-            </li>
-          ))}
-        </ul>
-      )}
+      {[...new Set(unreadable.map((f) => f.reason))].map((reason) => (
+        <p key={reason} className="mt-2 border-t border-line pt-1 text-xs text-quiet">
+          Not to be had, since {reason.replace('it.', 'them:')}{' '}
+          {unreadable
+            .filter((f) => f.reason === reason)
+            .map((f) => f.label)
+            .join(', ')}
+          .
+        </p>
+      ))}
       <p className="mt-2 text-xs">
         <LinkButton onClick={onReset}>As it was at first</LinkButton>
       </p>

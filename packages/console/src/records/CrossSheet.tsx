@@ -1,4 +1,5 @@
 import type { Crossed, SelectionParts, Value } from '@tantamos/contract';
+import { hasOrder } from '@tantamos/core';
 import type { Expression } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../app/api';
@@ -36,7 +37,7 @@ export function CrossSheet({ type, parts, crossed, fields, onChange, onNarrow, o
       value={crossed?.[side] ?? null}
       shown={fields.find((f) => f.path === crossed?.[side])?.label ?? '…'}
       options={fields
-        .filter((f) => f.field.base !== 'other')
+        .filter((f) => hasOrder(f.field))
         .map((f) => ({ id: f.path, label: f.label, more: f.field.comment ?? '' }))}
       onPick={(path) => onChange({ ...crossed!, [side]: path })}
     />

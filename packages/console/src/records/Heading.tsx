@@ -44,7 +44,7 @@ export function Heading({ column, sort, onSort, width, onWidth, onValues }: Prop
             ))}
           {place >= 0 && sort.length > 1 && <span className="text-xs text-quiet">{place + 1}</span>}
         </button>
-        {kind !== 'other' && (
+        {kind !== 'other' && kind !== 'json' && (
           <button
             type="button"
             onClick={onValues}

@@ -1,10 +1,12 @@
 import type { SavedSelectionView, SelectionBody, TypeSummary, TypeView } from '@tantamos/contract';
+import { hasOrder } from '@tantamos/core';
 import type { Expression } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { ClipboardList } from 'lucide-react';
 import { useCallback, useMemo, useState } from 'react';
 import { Navigate, useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
+import { usePerson } from '../app/session';
 import { Button } from '../components/Button';
 import { number } from '../components/format';
 import { Picker } from '../components/Picker';
@@ -83,6 +85,7 @@ type Open =
 
 function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
   const { draft, set, change, view, setView } = useDraftOf(type.id);
+  const { workspace } = usePerson();
   const navigate = useNavigate();
   const fields = useFields(type);
   const [open, setOpen] = useState<Open | null>(null);
@@ -109,7 +112,7 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
   const choiceOf = (path: string): FieldChoice | null => fields.find((f) => f.path === path) ?? null;
   const narrowBy = (column: string, value: string | null, keep: boolean): void => {
     const choice = choiceOf(column);
-    if (!choice || choice.field.base === 'list' || choice.field.base === 'other') return;
+    if (!choice || choice.field.base === 'list' || !hasOrder(choice.field)) return;
     narrow((keep ? isOneOf : isNoneOf)(choice.path, choice.field, [value]));
   };
   const selection: SelectionBody = { type: type.id, ...pickedPartsOf(draft) };
@@ -199,7 +202,9 @@ function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[
             onOpen={(c) => setOpen({ values: c.path })}
             onUnpin={(c) => setView({ pinned: view.pinned?.filter((p) => p !== c.path) })}
           />
-          {type.notChangeable && <p className="text-pending">{type.notChangeable}</p>}
+          {type.notChangeable && type.notChangeable !== workspace.readOnly && (
+            <p className="text-pending">{type.notChangeable}</p>
+          )}
         </div>
         <div className="relative min-h-0 flex-1">
           {found.isPending ? (

@@ -1,4 +1,5 @@
 import type { TakeBody } from '@tantamos/contract';
+import { hasOrder } from '@tantamos/core';
 import { ListFilter } from 'lucide-react';
 import { useState } from 'react';
 import { Button } from '../components/Button';
@@ -29,7 +30,7 @@ function Form({ take, fields, onTake }: Props) {
   const [by, setBy] = useState<string | null>(take?.order?.[0]?.replace(/^-/, '') ?? null);
   const [down, setDown] = useState(take?.order?.[0]?.startsWith('-') ?? true);
   const [per, setPer] = useState<string | null>(take?.per ?? null);
-  const sortable = fields.filter((f) => f.field.base !== 'other');
+  const sortable = fields.filter((f) => hasOrder(f.field));
   const options = (own: boolean) =>
     sortable
       .filter((f) => !own || !f.path.includes('.'))

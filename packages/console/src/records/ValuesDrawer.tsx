@@ -1,4 +1,5 @@
 import type { FieldValues, SelectionParts } from '@tantamos/contract';
+import { hasOrder } from '@tantamos/core';
 import type { Expression } from '@tantamos/core';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Pin, PinOff } from 'lucide-react';
@@ -156,7 +157,7 @@ function Values({
             value={null}
             shown={<span className="text-quiet">another field…</span>}
             options={fields
-              .filter((f) => f.path !== choice.path && f.field.base !== 'other')
+              .filter((f) => f.path !== choice.path && hasOrder(f.field))
               .map((f) => ({ id: f.path, label: f.label, more: f.field.comment ?? '' }))}
             onPick={onCross}
           />

@@ -82,6 +82,8 @@ export function opsFor(field: FieldView): Op[] {
       return ['is', 'less', 'at_most', 'more', 'at_least', 'between', 'last', 'next', ...blanks];
     case 'list':
       return ['holds', ...blanks];
+    case 'json':
+      return ['contains', ...blanks];
     case 'other':
       return blanks;
     default:

@@ -4,7 +4,7 @@ import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Events } from '../database/events';
-import { outage } from '../database/refusal';
+import { isTakenAway, outage } from '../database/refusal';
 import { AllAlike, type Patience } from './batch';
 import { Lane, type LaneRun } from './lane';
 import type { Runs } from './runs';
@@ -85,7 +85,8 @@ export class Engine {
           else if (this.lanesOf(run.id) === 0) await this.settle(run.id);
         }
       } catch (error) {
-        if (outage(error) === null) this.log.error({ err: error }, 'engine could not look for runs');
+        if (outage(error) === null && !isTakenAway(error))
+          this.log.error({ err: error }, 'engine could not look for runs');
       }
       const timer = new AbortController();
       await Promise.race([woken, sleep(lookEvery, undefined, { signal: timer.signal }).catch(() => {})]);

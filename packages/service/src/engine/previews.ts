@@ -30,7 +30,7 @@ import type { Person } from '../accounts/rights';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
-import { codeOf, isAboutShape } from '../database/refusal';
+import { codeOf, isAboutShape, isTakenAway } from '../database/refusal';
 import { reportForPreview } from '../lists/report';
 import { Freezer, inverse, type Frozen } from './freezer';
 import { keepGiven, unusedGiven } from './given';
@@ -91,7 +91,9 @@ export class Previews {
   /** Begins to look for previews that nobody works on any more. */
   start(): void {
     const look = async (): Promise<void> => {
-      await this.takeUp().catch((err: unknown) => this.log.warn({ err }, 'could not look for previews'));
+      await this.takeUp().catch((err: unknown) => {
+        if (!isTakenAway(err)) this.log.warn({ err }, 'could not look for previews');
+      });
       if (!this.closed) this.timer = setTimeout(() => void look(), lease / 4);
     };
     void look();

@@ -26,7 +26,7 @@ export async function whyAway(database: Database, here: Home): Promise<string | 
   );
   if (!home) return (await settleHere(database, here), null);
   if (home.system === here.system && Number(home.database) === here.database && home.name === here.name) return null;
-  return `This database is a copy: until it was made, Tantamos was at home in ${home.name || 'another one'}. Nothing is changed or run here until an administrator says that it is at home here now (tantamos settings at-home).`;
+  return `This database is a copy: until it was made, Tantamos was at home in ${home.name || 'another database'}. Nothing is changed or run here until an administrator says that it is at home here now (tantamos settings at-home).`;
 }
 
 export async function settleHere(database: Database, here: Home): Promise<void> {
