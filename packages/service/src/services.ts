@@ -80,13 +80,29 @@ export async function openServices(options: {
   const saved = new SavedSelections(database, compiler);
   const engine = new Engine(database, catalogs, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
+  let isWorking = false;
   const work = async (): Promise<void> => {
+    if (isWorking) return;
+    isWorking = true;
     previews.start();
     engine.start(runs);
     await keeper.start();
   };
   if (readOnly === null) await events.start();
   if (held === null) await work();
+  // Said to another service of the same database, it holds for this one too.
+  const heard = setInterval(() => {
+    if (readOnly !== null || held === null) return;
+    void whyAway(database, here)
+      .then(async (why) => {
+        if (why !== null || held === null) return;
+        held = null;
+        catalogs.refresh();
+        await work();
+      })
+      .catch(() => {});
+  }, 5000);
+  heard.unref();
   return {
     database,
     catalogs,
@@ -115,6 +131,7 @@ export async function openServices(options: {
     },
     gone: options.gone ?? (() => {}),
     async close() {
+      clearInterval(heard);
       keeper.close();
       await engine.close();
       await previews.close();

@@ -12,7 +12,7 @@ import {
   type Rule,
 } from '@tantamos/core';
 import type { ColumnRow, ConstraintRow, introspect, PolicyRow, TableRow } from './introspect';
-import { groupBy, keysOf, shownBy } from './keys';
+import { groupBy, holdsIn, keysOf, shownBy } from './keys';
 import type { FieldSettings, TypeSettings } from './settings';
 
 type Read = Awaited<ReturnType<typeof introspect>>;
@@ -90,7 +90,14 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       ].map(({ name, comment, at, onFields }) => ({ name, comment, at, onFields })),
       pointers: pointersAt(table.oid, read, idOf),
       rowRules: table.row_rules ? rowRules(policies.get(table.oid) ?? []) : null,
-      notChangeable: settings.readOnly ?? whyNotChangeable(table, { key, wholeKey: wholeKeyOf(table.oid), fields }),
+      notChangeable:
+        settings.readOnly ??
+        whyNotChangeable(table, {
+          staysIn: table.kind !== 'v' || holdsIn(table, read.tables),
+          key,
+          wholeKey: wholeKeyOf(table.oid),
+          fields,
+        }),
       hidden: laid.hidden,
       bounds: {
         mostRecords: laid.mostRecords,
@@ -310,7 +317,17 @@ function whyNotEditable(
 
 function whyNotChangeable(
   table: TableRow,
-  { key, wholeKey, fields }: { key: readonly string[]; wholeKey: readonly string[]; fields: readonly Field[] },
+  {
+    staysIn,
+    key,
+    wholeKey,
+    fields,
+  }: {
+    staysIn: boolean;
+    key: readonly string[];
+    wholeKey: readonly string[];
+    fields: readonly Field[];
+  },
 ): string | null {
   const label = words(table.table);
   const readOnly = 'records can be read and not changed.';
@@ -319,6 +336,8 @@ function whyNotChangeable(
   if (table.kind === 'f') return `${label} is a foreign table, kept by another server: its ${readOnly}`;
   if (table.kind === 'v' && table.view_tree === null)
     return `${label} is a view that the database itself cannot change: its ${readOnly}`;
+  if (!staysIn)
+    return `${label} is a view that a record can leave by being changed (it has a condition and no check option), out of sight and not to be taken back: its ${readOnly}`;
   if (instead)
     return `The database has a rule, ${instead.name}, that does something else ${instead.instead ? 'instead of' : 'beside'} a change of ${label.toLowerCase()}: their ${readOnly}`;
   if (table.has_children)

@@ -15,6 +15,8 @@ export interface TableRow {
   readonly updatable: boolean;
   /** Of a view that the database itself can change: its tree (source: pg_rewrite.ev_action). */
   readonly view_tree: string | null;
+  /** Of a view: what is changed through it must stay in it, and in those under it (source: its check option). */
+  readonly check_option: 'cascaded' | 'local' | null;
   /** Other tables inherit from it, so that one key may name several rows. */
   readonly has_children: boolean;
   /** Row rules hold for the account. */
@@ -109,6 +111,7 @@ select c.oid::int8 as oid, n.nspname as schema, c.relname as table, obj_descript
   has_table_privilege(c.oid, 'update') or has_any_column_privilege(c.oid, 'update') as updatable,
   case when c.relkind = 'v' and pg_relation_is_updatable(c.oid, false) & 4 <> 0
     then (select r.ev_action::text from pg_rewrite r where r.ev_class = c.oid and r.ev_type = '1') end as view_tree,
+  (select option_value from pg_options_to_table(c.reloptions) where option_name = 'check_option') as check_option,
   c.relkind = 'r' and exists (select from pg_inherits i where i.inhparent = c.oid) as has_children,
   row_security_active(c.oid) as row_rules,
   (c.relreplident = 'n' or c.relreplident = 'd' and not exists (select from pg_index x where x.indrelid = c.oid and x.indisprimary))

@@ -53,6 +53,21 @@ export function shownBy(view: TableRow | undefined): { table: number; columns: M
 const targetEntry =
   /:resno (\d+) :resname \S+ :ressortgroupref \d+ :resorigtbl (\d+) :resorigcol (\d+) :resjunk false/g;
 
+/**
+ * Does a record that is changed through the view stay in it? Else it would be out of sight, and could not be taken back: where a
+ * check option holds it in, or there is no condition that it could come to fail, here and in the views under it.
+ */
+export function holdsIn(view: TableRow, tables: readonly TableRow[]): boolean {
+  if (view.check_option === 'cascaded') return true;
+  const tree = view.view_tree ?? '';
+  // The first is the view's own: what it shows is a table or a view, and has none.
+  const isWithout = noCondition.test(tree.slice(Math.max(0, tree.indexOf(':jointree'))));
+  if (view.check_option === null && !isWithout) return false;
+  const under = tables.find((t) => t.oid === shownBy(view)?.table);
+  return under === undefined || under.kind !== 'v' || holdsIn(under, tables);
+}
+const noCondition = /^:jointree \{FROMEXPR :fromlist \(\{RANGETBLREF :rtindex \d+\}\) :quals <>\}/;
+
 /** Rows by the table they belong to. */
 export function groupBy<R extends { oid: number }>(rows: readonly R[]): Map<number, R[]> {
   const groups = new Map<number, R[]>();

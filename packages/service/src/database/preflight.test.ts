@@ -135,12 +135,16 @@ describe('a database that nothing can be written to', () => {
       expect((await w.admin.types()).every((t) => /read-only/.test(t.notChangeable ?? ''))).toBe(true);
       expect(
         await refusedWith(
-          w.admin.makePreview({
-            selection: { type: 'bookings' },
-            edits: [{ kind: 'set', field: 'region', value: 'x' }],
-          }),
+          w.admin.makePreview(
+            {
+              selection: { type: 'bookings' },
+              edits: [{ kind: 'set', field: 'region', value: 'x' }],
+            },
+            'once',
+          ),
         ),
       ).toMatchObject({ code: 'not_changeable', detail: expect.stringMatching(/read-only/) });
+      expect((await w.admin.keepDraft({ type: 'bookings' })).job).toEqual({ type: 'bookings' });
       // A session lives as long as the process, and ends when it is told to.
       const token = await tokenOf(w.base, 'piers', 'meadow-editor');
       const client = new Client({ base: w.base, token });

@@ -92,7 +92,8 @@ function handle(services: Services, route: Route, handler: Handler<unknown, unkn
         handler({ services, person, params, body, query, req, res }),
       ),
     });
-    const key = route.startsWork ? req.get('Idempotency-Key') : undefined;
+    // Where nothing can be written no work is started, and the answer says why.
+    const key = route.startsWork && services.readOnly === null ? req.get('Idempotency-Key') : undefined;
     const { status, answer } =
       key === undefined ? await work() : await once(services.database, person, key, [route.path, params, body], work);
     if (answer === sent) return;

@@ -76,14 +76,20 @@ export const draft: Handler = async ({ services, person }) =>
     person.id,
   ])) ?? { job: null, savedAt: null };
 
-export const keepDraft: Handler<DraftBody> = ({ services, person, body }) =>
-  services.database.one(
+/** Where nothing can be written a draft lasts as long as the page. */
+const isLocked = ({ readOnly, isCopy }: Services): boolean => readOnly !== null && !isCopy;
+
+export const keepDraft: Handler<DraftBody> = async ({ services, person, body }) => {
+  if (isLocked(services)) return { job: body.job, savedAt: null };
+  return services.database.one(
     `insert into tantamos.draft (account, job) values ($1, $2)
      on conflict (account) do update set job = excluded.job, saved_at = now() returning job, saved_at as "savedAt"`,
     [person.id, body.job],
   );
+};
 
 export const dropDraft: Handler = async ({ services, person }) => {
+  if (isLocked(services)) return;
   await services.database.rows('delete from tantamos.draft where account = $1', [person.id]);
 };
 
