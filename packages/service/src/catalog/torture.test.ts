@@ -54,10 +54,8 @@ const schema = `
   create foreign table far (id integer, name text) server nowhere;
   create table published (id integer not null unique, name text); insert into published values (1, 'x');
   create publication news for table published;
-  create table half (id integer primary key, name text, salary integer, note text, hint text);
-  insert into half select k, 'h' || k, k, 'n', 'h' from generate_series(1, 20) k;
-  create table keyhidden (id integer primary key, name text);
-  create schema closed; create table closed.box (id serial primary key, name text)`;
+  create schema closed; create table closed.box (id serial primary key, name text);
+  do $$ begin execute format('alter database %I set search_path = other, public', current_database()); end $$`;
 
 /** What each field of \`trials\` is set to. */
 const values: Record<string, string | number | boolean> = {

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { Client as Postgres } from 'pg';
+import { Client as Postgres, Pool } from 'pg';
+import { servicesLock } from '../database/migrate';
 import { hashPassword } from '../accounts/password';
 import { done, northDrafts, previewed, ran, refusedWith, rested } from '../testing/jobs';
-import { openWorkspace, serverUrl, type Workspace } from '../testing/workspace';
+import { freshDatabase, openWorkspace, serverUrl, type Workspace } from '../testing/workspace';
 
 const monthsAhead = (n: number): Date => {
   const day = new Date();
@@ -193,26 +194,32 @@ describe('a copy of a database that wakes up elsewhere', () => {
   });
 });
 
+const folder = join(__dirname, '..', 'database', 'migrations');
+
+/** The schema as the version before the last one made it. */
+async function asVersion3(sql: Pool): Promise<void> {
+  await sql.query(`create schema tantamos; create table tantamos.migration (version integer primary key, name text not null,
+    checksum text not null, applied_at timestamptz not null default now())`);
+  for (const file of readdirSync(folder)
+    .filter((f) => f < '004')
+    .sort()) {
+    const text = readFileSync(join(folder, file), 'utf8');
+    await sql.query(text);
+    await sql.query('insert into tantamos.migration values ($1, $2, $3)', [
+      Number(file.slice(0, 3)),
+      file,
+      createHash('sha256').update(text).digest('hex'),
+    ]);
+  }
+}
+
 describe('a schema of an earlier version', () => {
   it('is brought up with its journals', async () => {
-    const folder = join(__dirname, '..', 'database', 'migrations');
     const run = '6f2b1c9e-4a57-4d0e-9b53-0f6b7a6f0001';
     const preview = '6f2b1c9e-4a57-4d0e-9b53-0f6b7a6f0002';
     const w = await openWorkspace({
       before: async (sql) => {
-        await sql.query(`create schema tantamos; create table tantamos.migration (version integer primary key, name text not null,
-          checksum text not null, applied_at timestamptz not null default now())`);
-        for (const file of readdirSync(folder)
-          .filter((f) => f < '004')
-          .sort()) {
-          const text = readFileSync(join(folder, file), 'utf8');
-          await sql.query(text);
-          await sql.query('insert into tantamos.migration values ($1, $2, $3)', [
-            Number(file.slice(0, 3)),
-            file,
-            createHash('sha256').update(text).digest('hex'),
-          ]);
-        }
+        await asVersion3(sql);
         await sql.query(`with a as (insert into tantamos.account (login, name, role, password) values ('sorrel', 'Sorrel', 'administrator', '${await hashPassword('meadow-admin')}'), ('piers', 'Piers', 'editor', '${await hashPassword('meadow-editor')}') returning id, login),
           p as (insert into tantamos.preview (id, kind, type, job, work_order, sentence, made_by, expires_at, state, batch_size, matched, will_change)
             select '${preview}', 'edit', 'bookings', '{"selection": {"type": "bookings"}, "edits": []}',
@@ -234,6 +241,27 @@ describe('a schema of an earlier version', () => {
       expect((await w.admin.run(run)).totals.changed).toBe(2);
     } finally {
       await w.close();
+    }
+  });
+
+  it('is not brought up under a service of that version, which is at work', async () => {
+    const { url, drop } = await freshDatabase('template1');
+    const sql = new Pool({ connectionString: url });
+    await asVersion3(sql);
+    const earlier = new Postgres({ connectionString: url });
+    await earlier.connect();
+    await earlier.query('select pg_advisory_lock_shared($1)', [servicesLock]);
+    try {
+      await expect(openWorkspace({ url })).rejects.toThrow(/earlier version is at work.*stop it/);
+      const { rows } = await sql.query('select max(version) as version from tantamos.migration');
+      expect(rows[0].version).toBe(3);
+      await earlier.end();
+      const w = await openWorkspace({ url });
+      expect((await w.admin.me()).login).toBe('sorrel');
+      await w.close();
+    } finally {
+      await sql.end();
+      await drop();
     }
   });
 });
