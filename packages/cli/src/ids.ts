@@ -1,11 +1,9 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
+import { isMeant } from '@tantamos/core';
 import { UsageError } from './trouble';
 
-/** Ids are shown by their first eight characters and taken by six or more of them, or as `last`. */
-export function short(id: string): string {
-  return id.slice(0, 8);
-}
+// Ids are shown short, and taken by six or more characters of them, or as `last`.
 
 export async function findRun(api: Client, said: string): Promise<RunView> {
   if (isWhole(said)) return api.run(said);
@@ -24,7 +22,7 @@ function isWhole(said: string): boolean {
 function pick<T extends { id: string }>(all: readonly T[], said: string, what: string): T {
   if (said === 'last' && all[0]) return all[0];
   if (said.length < 6) throw new UsageError(`A ${what} is named by at least six characters of its id, or as “last”.`);
-  const found = all.filter((item) => item.id.startsWith(said.toLowerCase()));
+  const found = all.filter((item) => isMeant(item.id, said));
   if (found.length === 1) return found[0]!;
   throw new UsageError(
     found.length === 0

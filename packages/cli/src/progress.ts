@@ -3,7 +3,7 @@ import type { PreviewView, RunView } from '@tantamos/contract';
 import { equation, isMoving, isOver } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
 import { exitCodes } from './exit';
-import { short } from './ids';
+import { shortId } from '@tantamos/core';
 import { number, talk } from './output';
 import { showRun } from './show';
 
@@ -30,7 +30,7 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
     teller.end();
   }
   if (away.signal.aborted) {
-    talk(`\nThe run goes on without you. Watch it again: tantamos watch ${short(id)}`);
+    talk(`\nThe run goes on without you. Watch it again: tantamos watch ${shortId(id)}`);
     return exitCodes.waiting;
   }
   if (!quiet) showRun(run);

@@ -1,7 +1,7 @@
 import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
 import { equation, isMoving, outcomeWords, stateWords } from '@tantamos/core';
 import color from 'picocolors';
-import { short } from './ids';
+import { shortId } from '@tantamos/core';
 import { change, moment, number, out, print, talk } from './output';
 
 /** A preview in a few lines: sentence, totals, what turns into what, what to mind, what to do next. */
@@ -32,11 +32,11 @@ export function showPreview(p: PreviewView): void {
   showNotes(p.notes);
   if (p.hindrance && !p.run) out(color.yellow(`! ${p.hindrance}`));
   out('');
-  out(`preview ${short(p.id)}, valid until ${moment(p.expiresAt)}`);
-  if (p.run) talk(`It was started as run ${short(p.run)}.`);
+  out(`preview ${shortId(p.id)}, valid until ${moment(p.expiresAt)}`);
+  if (p.run) talk(`It was started as run ${shortId(p.run)}.`);
   else if (p.hindrance === null)
     talk(
-      `Look at records: tantamos look ${short(p.id)}\nRun it:          tantamos run ${short(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`,
+      `Look at records: tantamos look ${shortId(p.id)}\nRun it:          tantamos run ${shortId(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`,
     );
 }
 
@@ -49,12 +49,12 @@ export function showRun(r: RunView): void {
   out(equation(r.totals));
   for (const a of r.along) out(alongWords(a));
   showNotes(r.notes);
-  for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${short(u.run)}`);
+  for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${shortId(u.run)}`);
   out('');
   out(
-    `run ${short(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`,
+    `run ${shortId(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`,
   );
-  for (const verb of r.verbs) talk(`  tantamos ${verb} ${short(r.id)}`);
+  for (const verb of r.verbs) talk(`  tantamos ${verb} ${shortId(r.id)}`);
 }
 
 function showNotes(notes: PreviewView['notes']): void {

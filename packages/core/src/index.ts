@@ -36,6 +36,7 @@ export * from './language/frozen';
 export * from './job/job';
 export * from './job/outcome';
 export * from './job/state';
+export * from './job/ids';
 export * from './statements/find';
 export * from './statements/which';
 export * from './statements/signature';

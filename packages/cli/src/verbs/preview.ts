@@ -2,7 +2,8 @@ import { randomUUID } from 'node:crypto';
 import type { PreviewView } from '@tantamos/contract';
 import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
-import { findPreview, short } from '../ids';
+import { shortId } from '@tantamos/core';
+import { findPreview } from '../ids';
 import { readJob, wholeNumber, withJobOptions, type JobOptions } from '../job-options';
 import { moment, number, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
@@ -50,7 +51,7 @@ export const preview: Verb = (program) => {
       acting(async (o: { format: string }) => {
         const all = await client().previews();
         const rows = all.map((p) => [
-          short(p.id),
+          shortId(p.id),
           moment(p.madeAt),
           p.madeBy,
           p.expired ? 'expired' : p.state,

@@ -1,6 +1,6 @@
 import { outcomeWords } from '@tantamos/core';
 import color from 'picocolors';
-import { short } from '../ids';
+import { shortId } from '@tantamos/core';
 import { change, moment, out, print, readFormat } from '../output';
 import { client } from '../session';
 import { acting, type Verb } from './verb';
@@ -24,7 +24,7 @@ export const record: Verb = (program) => {
         if (history.length === 0) out('No run has touched this record.');
         for (const h of history) {
           out(
-            `${moment(h.at)}  ${h.kind === 'undo' ? 'undo' : 'run'} ${short(h.run)} by ${h.by}: ${outcomeWords(h.outcome)}${h.cause ? ` (${h.cause})` : ''}`,
+            `${moment(h.at)}  ${h.kind === 'undo' ? 'undo' : 'run'} ${shortId(h.run)} by ${h.by}: ${outcomeWords(h.outcome)}${h.cause ? ` (${h.cause})` : ''}`,
           );
           if (h.why) out(`  why: ${h.why}`);
           for (const c of h.changes)

@@ -1,6 +1,7 @@
 import type { Client } from '@tantamos/client';
 import type { JournalRecord } from '@tantamos/contract';
-import { findRun, short } from '../ids';
+import { shortId } from '@tantamos/core';
+import { findRun } from '../ids';
 import { wholeNumber } from '../job-options';
 import { moment, number, out, print, readFormat, talk } from '../output';
 import { codeOf } from '../progress';
@@ -41,7 +42,7 @@ export const result: Verb = (program) => {
       acting(async (o: { limit: number; format: string }) => {
         const all = await client().runs({ limit: o.limit });
         const rows = all.map((r) => [
-          short(r.id),
+          shortId(r.id),
           moment(r.startedAt),
           r.startedBy,
           stateText(r),

@@ -3,7 +3,8 @@ import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
 import { exitCodes } from '../exit';
-import { findPreview, findRun, short } from '../ids';
+import { shortId } from '@tantamos/core';
+import { findPreview, findRun } from '../ids';
 import { wholeNumber } from '../job-options';
 import { number, talk } from '../output';
 import { followRun } from '../progress';
@@ -117,7 +118,7 @@ async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<num
 }
 
 async function started(api: Client, now: RunView, detach?: true): Promise<number> {
-  talk(`run ${short(now.id)}`);
+  talk(`run ${shortId(now.id)}`);
   if (!detach) return followRun(api, now.id);
   showRun(now);
   return exitCodes.done;

@@ -1,4 +1,5 @@
 import type { JobBody, JournalQuery, ListQuery } from '@tantamos/contract';
+import { shortId } from '@tantamos/core';
 import { mustBeAllowed } from '../../accounts/rights';
 import { journalPage, type Source } from '../../journal/journal';
 import type { Call, Handler } from '../handler';
@@ -42,7 +43,7 @@ export const previewEvents: Handler = async ({ services, person, params, req, re
 
 export const previewRecords: Handler<never, JournalQuery> = async (call) => {
   const p = await call.services.previews.get(call.params.id!);
-  return sendJournal(call, p, { preview: p.id }, `preview-${p.id.slice(0, 8)}`);
+  return sendJournal(call, p, { preview: p.id }, `preview-${shortId(p.id)}`);
 };
 
 export const dropPreview: Handler = async ({ services, person, params }) => {

@@ -1,5 +1,5 @@
 import type { JournalQuery, ListQuery, RetryBody, RunBatchView, StartRunBody, UndoBody } from '@tantamos/contract';
-import { defaultSafety, fail, isOver, type Outcome } from '@tantamos/core';
+import { defaultSafety, fail, isOver, shortId, type Outcome } from '@tantamos/core';
 import { mustBeAllowed } from '../../accounts/rights';
 import { readJournal } from '../../journal/journal';
 import type { Call, Handler } from '../handler';
@@ -54,7 +54,7 @@ export const runRecords: Handler<never, JournalQuery> = async (call) => {
   const { outcome } = call.query;
   if (outcome === 'will_change')
     fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
-  return sendJournal(call, await services.previews.get(r.preview), { run: r.id }, `run-${r.id.slice(0, 8)}`);
+  return sendJournal(call, await services.previews.get(r.preview), { run: r.id }, `run-${shortId(r.id)}`);
 };
 
 export const runBatches: Handler = async ({ services, params }) => {
