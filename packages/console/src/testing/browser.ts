@@ -47,8 +47,8 @@ export interface OpenConsole {
   close(): Promise<void>;
 }
 
-export async function openConsole(): Promise<OpenConsole> {
-  const w = await openWorkspace({ consoleFolder });
+export async function openConsole(options: Parameters<typeof openWorkspace>[0] = {}): Promise<OpenConsole> {
+  const w = await openWorkspace({ ...options, consoleFolder });
   const browser = await openBrowser();
   const page = await browser.context.newPage();
   page.setDefaultTimeout(15_000);
