@@ -7,7 +7,10 @@ import type { Services } from './services';
  * been said. Records stay as they are. Throws `expect_mismatch`, or `wrong_state` where a run is at work or something that
  * is not ours rests on the schema.
  */
-export async function detach({ database }: Services, name: string): Promise<void> {
+export async function detach(
+  { ownersDatabase: database }: Pick<Services, 'ownersDatabase'>,
+  name: string,
+): Promise<void> {
   await database.with(async (connection) => {
     const ask = async <R extends object>(text: string): Promise<R[]> =>
       (await connection.query<R & Record<string, unknown>>(text)).rows;

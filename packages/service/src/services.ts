@@ -17,6 +17,8 @@ import { SavedSelections } from './selections/saved';
 /** Everything a running service consists of. */
 export interface Services {
   readonly database: Database;
+  /** By the account that owns the schema `tantamos`; the same where there is one account. */
+  readonly ownersDatabase: Database;
   readonly catalogs: CatalogStore;
   readonly events: Events;
   readonly accounts: Accounts;
@@ -105,6 +107,7 @@ export async function openServices(options: {
   heard.unref();
   return {
     database,
+    ownersDatabase,
     catalogs,
     accounts,
     events,

@@ -75,7 +75,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       fields,
       unreadable: all
-        .filter((c) => !c.readable)
+        .filter((c) => !c.readable && !settings.field(id, c.name)?.hidden)
         .map((c) => ({
           name: c.name,
           label: words(c.name),
@@ -108,7 +108,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
     };
   });
   const unreadable = read.tables
-    .filter((t) => !t.readable)
+    .filter((t) => !t.readable && !settings.type(typeId(t)).hidden)
     .map((t) => ({
       name: typeId(t),
       label: words(t.table),

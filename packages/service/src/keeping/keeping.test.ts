@@ -139,6 +139,8 @@ describe('with two accounts', () => {
       for await (const _ of w.admin.watchPreview(undo.id));
       expect((await ran(w.admin, undo.id, { expect: run.totals.changed })).totals.changed).toBe(run.totals.changed);
       expect(await w.services.keeper.keep()).toEqual([]);
+      await w.admin.detach({ database: (await w.admin.me()).workspace.database });
+      expect((await w.sql.query(`select to_regnamespace('tantamos') as there`)).rows[0].there).toBeNull();
     } finally {
       await everyday.end();
       await w.sql.query(`drop owned by ${role}`);
@@ -238,6 +240,12 @@ describe('a schema of an earlier version', () => {
         ['1', 'changed', 'a', 'c'],
         ['2', 'changed', 'b', 'c'],
       ]);
+      expect((await w.admin.run(run)).totals.changed).toBe(2);
+      // Its id has no moment; it is as old as it is all the same.
+      await w.admin.setWorkspace({ keepMonths: 1 });
+      await w.services.keeper.keep(monthsAhead(3));
+      expect(await refusedWith(w.admin.runRecords(run, {}))).toMatchObject({ code: 'journal_dropped' });
+      expect((await w.sql.query('select count(*)::int as n from tantamos.batch_value')).rows[0].n).toBe(0);
       expect((await w.admin.run(run)).totals.changed).toBe(2);
     } finally {
       await w.close();

@@ -52,7 +52,7 @@ begin
   end loop;
 end $$;
 
--- Makes the partitions of a month, where they are not there.
+-- Makes the partitions of a month, where they are not there. What came before they did, and stands in the rest, stays there.
 create function tantamos.need_month(month date) returns void language plpgsql as $$
 declare
   t text;
@@ -61,22 +61,27 @@ begin
   foreach t in array array['batch', 'batch_value', 'batch_along', 'batch_along_value', 'run_batch', 'run_along'] loop
     part := t || to_char(month, '_YYYY_MM');
     if to_regclass('tantamos.' || part) is null then
-      execute format('create table tantamos.%I partition of tantamos.%I for values from (%L) to (%L)', part, t,
-        tantamos.first_id(month::timestamp at time zone 'UTC'),
-        tantamos.first_id((month + interval '1 month') at time zone 'UTC'));
-      if t = 'run_batch' then
-        execute format('alter table tantamos.%I set (fillfactor = 70)', part);
-      end if;
+      begin
+        execute format('create table tantamos.%I partition of tantamos.%I for values from (%L) to (%L)', part, t,
+          tantamos.first_id(month::timestamp at time zone 'UTC'),
+          tantamos.first_id((month + interval '1 month') at time zone 'UTC'));
+        if t = 'run_batch' then
+          execute format('alter table tantamos.%I set (fillfactor = 70)', part);
+        end if;
+      exception when check_violation then null;
+      end;
     end if;
   end loop;
 end $$;
 
--- Drops what was frozen and done in a month. False where a run of it is not over yet: its month stays.
+-- Drops what was frozen and done in a month, and what stands in the rest and is as old: of ids without a moment too. False where a run of it is not over yet: its month stays.
 create function tantamos.drop_month(month date) returns boolean language plpgsql as $$
 declare
   t text;
   low uuid := tantamos.first_id(month::timestamp at time zone 'UTC');
   high uuid := tantamos.first_id((month + interval '1 month') at time zone 'UTC');
+  runs uuid[];
+  previews uuid[];
 begin
   if exists (select from tantamos.run where (id >= low and id < high or preview >= low and preview < high)
       and state not in ('finished', 'stopped')) then
@@ -86,6 +91,14 @@ begin
     where (id >= low and id < high or preview >= low and preview < high) and journal_dropped_at is null;
   foreach t in array array['batch_along_value', 'batch_along', 'batch_value', 'batch', 'run_along', 'run_batch'] loop
     execute format('drop table if exists tantamos.%I', t || to_char(month, '_YYYY_MM'));
+  end loop;
+  select array_agg(id), array_agg(preview) into runs, previews from tantamos.run
+    where started_at < (month + interval '1 month') at time zone 'UTC' and state in ('finished', 'stopped')
+      and id in (select run from tantamos.run_batch_rest);
+  update tantamos.run set journal_dropped_at = clock_timestamp() where id = any(runs) and journal_dropped_at is null;
+  foreach t in array array['batch_along_value', 'batch_along', 'batch_value', 'batch', 'run_along', 'run_batch'] loop
+    execute format('delete from tantamos.%I where %I = any($1)', t || '_rest', case when t like 'run%' then 'run' else 'preview' end)
+      using case when t like 'run%' then runs else previews end;
   end loop;
   return true;
 end $$;
