@@ -82,14 +82,17 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
           reason: 'the account Tantamos uses in the database may not read it.',
         })),
       hasPlaces: (table.kind === 'r' || table.kind === 'p') && table.wholly_readable,
-      rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))],
+      // What rests on values that cannot be read is left to the database to refuse.
+      rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))].filter((r) =>
+        r.fields.every((name) => isReadable(table.oid, name)),
+      ),
       triggers: [
         ...(triggers.get(table.oid) ?? []).map((t) => ({ ...t, onFields: t.on_columns })),
         // What is changed through a view sets off the triggers of the table under it, whatever its columns are called there.
         ...(triggers.get(tableUnder(table, read.tables)) ?? []).map((t) => ({ ...t, onFields: null })),
       ].map(({ name, comment, at, onFields }) => ({ name, comment, at, onFields })),
-      pointers: pointersAt(table.oid, read, idOf),
-      rowRules: table.row_rules ? rowRules(policies.get(table.oid) ?? []) : null,
+      pointers: pointersAt(table.oid, read, idOf, isReadable),
+      rowRules: table.row_rules && all.every((c) => c.readable) ? rowRules(policies.get(table.oid) ?? []) : null,
       notChangeable:
         settings.readOnly ??
         whyNotChangeable(table, {
@@ -179,33 +182,37 @@ const onDelete: Readonly<Record<ConstraintRow['on_delete'], Pointer['onDelete']>
   d: 'set_default',
 };
 
-/** Every foreign key at a table, from types and from elsewhere. */
-function pointersAt(oid: number, read: Read, idOf: ReadonlyMap<number, string>): Pointer[] {
-  const seen = read.constraints
-    .filter((c) => c.kind === 'f' && c.target === oid && idOf.has(c.oid))
-    .map((c): Pointer => {
-      const type = idOf.get(c.oid)!;
-      return {
-        type,
-        label: words(type),
-        schema: c.schema,
-        table: c.table,
-        fields: c.columns,
-        at: c.target_columns ?? [],
-        onDelete: onDelete[c.on_delete],
-      };
-    });
-  const unseen = read.outsidePointers
-    .filter((p) => p.target === oid)
-    .map((p): Pointer => ({
-      type: null,
-      label: p.table,
-      schema: p.schema,
-      table: p.table,
-      fields: [],
-      at: [],
-      onDelete: onDelete[p.on_delete],
-    }));
+/** Every foreign key at a table, from types and from elsewhere; what points by fields that cannot be read is elsewhere too. */
+function pointersAt(
+  oid: number,
+  read: Read,
+  idOf: ReadonlyMap<number, string>,
+  isReadable: (oid: number, name: string) => boolean,
+): Pointer[] {
+  const pointing = read.constraints.filter((c) => c.kind === 'f' && c.target === oid && idOf.has(c.oid));
+  const isSeen = (c: ConstraintRow): boolean => c.columns.every((name) => isReadable(c.oid, name));
+  const seen = pointing.filter(isSeen).map((c): Pointer => {
+    const type = idOf.get(c.oid)!;
+    return {
+      type,
+      label: words(type),
+      schema: c.schema,
+      table: c.table,
+      fields: c.columns,
+      at: c.target_columns ?? [],
+      onDelete: onDelete[c.on_delete],
+    };
+  });
+  const elsewhere = [...pointing.filter((c) => !isSeen(c)), ...read.outsidePointers.filter((p) => p.target === oid)];
+  const unseen = elsewhere.map((p): Pointer => ({
+    type: null,
+    label: p.table,
+    schema: p.schema,
+    table: p.table,
+    fields: [],
+    at: [],
+    onDelete: onDelete[p.on_delete],
+  }));
   return [...seen, ...unseen];
 }
 

@@ -58,7 +58,12 @@ describe('what is kept, and for how long', () => {
     expect(after.notes).toMatchObject([
       { code: 'journal_dropped', message: expect.stringMatching(/dropped on \d{4}/) },
     ]);
-    for (const call of [w.admin.runRecords(run.id, {}), w.admin.undo(run.id, {}), w.admin.retry(run.id, {})])
+    for (const call of [
+      w.admin.runRecords(run.id, {}),
+      w.admin.previewRecords(run.preview, {}),
+      w.admin.undo(run.id, {}),
+      w.admin.retry(run.id, {}),
+    ])
       expect(await refusedWith(call)).toMatchObject({ code: 'journal_dropped', status: 410 });
     expect((await w.admin.runs())[0]!.totals).toEqual(run.totals);
     // The present goes on.

@@ -10,6 +10,7 @@ import { placed, plainJob } from '../selection';
 import { sendEvents } from '../sse';
 import { journalRecords, previewView } from '../views';
 import type { PreviewRow } from '../../engine/preview-row';
+import { mustHaveJournal } from '../../engine/runs';
 
 /** Small previews are ready within the request that makes them, in ms. */
 const waitFor = 1500;
@@ -61,6 +62,7 @@ export async function settledView({ services, person }: Pick<Call, 'services' | 
 export async function sendJournal(call: Call<never, JournalQuery>, p: PreviewRow, source: Source, fileName: string) {
   const { services, person, query, res } = call;
   await mayReadJournal(services, person, p);
+  if (p.run) mustHaveJournal(await services.runs.get(p.run));
   const { database } = services;
   const catalog = await services.catalogs.get();
   const outcome = query.outcome === 'will_change' ? 'not_yet' : (query.outcome ?? null);
