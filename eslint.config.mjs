@@ -55,6 +55,20 @@ export default tseslint.config(
     rules: { ...hooks.configs.recommended.rules, 'react-hooks/incompatible-library': 'off' },
   },
   {
+    // Tests too are read with their types: what is not awaited is not tested.
+    files: ['packages/*/src/**/*.test.ts', 'packages/*/src/testing/**/*.ts', 'house/*.ts'],
+    languageOptions: { parserOptions: { project: './tsconfig.tests.json' } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': 'error',
+      '@typescript-eslint/await-thenable': 'error',
+      '@typescript-eslint/require-await': 'error',
+      '@typescript-eslint/no-unnecessary-type-assertion': 'error',
+      '@typescript-eslint/only-throw-error': 'error',
+      '@typescript-eslint/prefer-promise-reject-errors': 'error',
+    },
+  },
+  {
     files: ['**/*.mjs', '**/bin/*.js'],
     languageOptions: {
       globals: {

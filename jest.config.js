@@ -31,7 +31,10 @@ const project = (name) => ({
 });
 
 module.exports = {
-  projects: ['bench', 'core', 'client', 'demo', 'service', 'cli', 'console'].map(project),
+  projects: [
+    ...['bench', 'core', 'client', 'demo', 'service', 'cli', 'console'].map(project),
+    { ...project('house'), rootDir: `${__dirname}/house`, testMatch: ['<rootDir>/*.test.ts'] },
+  ],
   maxWorkers: 2,
   testTimeout: 120_000,
 };

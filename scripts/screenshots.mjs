@@ -93,7 +93,6 @@ async function pages(executablePath) {
     await page.keyboard.press('Enter');
   };
   await page.goto(base);
-  await shot('sign-in');
   await page.getByLabel('Login').fill('sorrel');
   await page.getByLabel('Password').fill('meadow-admin');
   await button('Sign in').click();
@@ -120,14 +119,6 @@ async function pages(executablePath) {
   await button('Values of Owner').click();
   await page.getByRole('checkbox', { name: /Ines Calloway/ }).check();
   await shot('values');
-  await page.keyboard.press('Escape');
-  await open('growers');
-  await button('Values of Status').click();
-  await button(/^Cross with/).click();
-  await page.keyboard.type('kind');
-  await page.keyboard.press('Enter');
-  await page.getByRole('dialog').getByRole('table').waitFor();
-  await shot('crossed');
   await page.keyboard.press('Escape');
   await open('contacts');
   await button('Paste a list').click();
@@ -176,6 +167,34 @@ async function pages(executablePath) {
   await page.getByRole('link', { name: 'Runs' }).click();
   await page.getByRole('cell', { name: 'Finished' }).first().waitFor();
   await shot('runs');
+  const tell = (path, body) =>
+    page.evaluate(
+      ([to, what]) =>
+        fetch(to, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(what) }),
+      [path, body],
+    );
+  const edits = [{ kind: 'set', field: 'owner', value: 'Ines Calloway' }];
+  for (const job of [
+    { type: 'growers', filter: "status = 'dormant' AND owner = 'Piers Wickham'", edits },
+    { type: 'tasks', filter: "due_on < TODAY() AND state = 'open'", edits: [{ kind: 'clear', field: 'due_on' }] },
+    { type: 'contacts', picked: ['14', '15', '77'] },
+  ])
+    await tell('/api/drafts', { job });
+  await page.getByRole('link', { name: 'Jobs' }).click();
+  await button(/^3 picked contacts/).waitFor();
+  await shot('unfinished-jobs');
+  for (const line of [
+    { effect: 'allow', acts: ['change'], fields: ['note', 'status'], filter: "owner = 'Ines Calloway'" },
+    { effect: 'deny', acts: ['see'], fields: ['price_per_hive'] },
+  ])
+    await tell('/api/rights', { login: 'wren', types: ['bookings'], ...line });
+  await tell('/api/rights', { role: 'reader', effect: 'deny', acts: ['see'], types: ['listings'] });
+  await page.goto(`${base}/settings/rights/wren`);
+  await button(/^Bookings: partly, may change/).click();
+  await shot('rights-of-a-person');
+  await page.goto(`${base}/settings/accounts`);
+  await button('Change Piers Wickham').waitFor();
+  await shot('accounts');
   await browser.close();
 }
 

@@ -1,4 +1,5 @@
 // npm start: packages, PostgreSQL, build, an own cluster, the service. Stops what it started.
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createServer } from 'node:net';
 import { parseArgs } from 'node:util';
@@ -29,6 +30,7 @@ await main(async () => {
     if (stopping) return;
     const service = join(root, 'packages/service/dist/main.js');
     const env = { TANTAMOS_DATABASE_URL: given ?? cluster.url('meadowline'), TANTAMOS_PORT: port };
+    leaveWord(port);
     const run = runChild(process.execPath, [service], env, ['inherit', 'inherit', 'inherit', 'ipc']);
     child = run.child;
     process.exitCode = await run.done;
@@ -36,6 +38,13 @@ await main(async () => {
     cluster?.stop();
   }
 });
+
+/** For the command line of this checkout: where the service is. */
+function leaveWord(port) {
+  const folder = join(root, 'node_modules/.cache/tantamos');
+  mkdirSync(folder, { recursive: true });
+  writeFileSync(join(folder, 'service.json'), JSON.stringify({ url: `http://127.0.0.1:${port}` }));
+}
 
 function readArguments() {
   try {

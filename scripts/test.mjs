@@ -34,8 +34,8 @@ await main(async () => {
       given.length > 0
         ? [given]
         : [
-            ['--testPathIgnorePatterns', 'chaos'],
-            ['--testPathPatterns', 'chaos'],
+            ['--testPathIgnorePatterns', 'chaos|siege|fuzz'],
+            ['--runInBand', '--testPathPatterns', 'chaos|siege|fuzz'],
           ];
     const reports = [];
     for (const [i, round] of rounds.entries()) {

@@ -59,7 +59,7 @@ export async function startCluster(programs, folder, { throwaway = false } = {})
     if (existsSync(join(data, 'postmaster.pid')))
       spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
     const port = await freePort();
-    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=`;
+    const options = `-p ${port} -c max_connections=200 -c listen_addresses=127.0.0.1 -c unix_socket_directories=`;
     tool('pg_ctl', ['-D', data, '-l', join(folder, 'log'), '-o', options, '-w', '-t', '60', 'start']);
     return {
       port,
@@ -85,7 +85,6 @@ export function needDatabase(programs, cluster, name, template = 'template1') {
 
 const settings = (throwaway) => `
 shared_buffers = 256MB
-max_connections = ${throwaway ? 200 : 60}
 max_wal_size = 4GB
 default_toast_compression = lz4
 ${throwaway ? 'fsync = off\nsynchronous_commit = off\nfull_page_writes = off\n' : ''}`;

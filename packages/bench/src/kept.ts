@@ -32,10 +32,10 @@ export async function keptFigures(db: Client, service: Service): Promise<{ kept:
     edits,
     safety: { batchSize: batch },
   });
-  for await (const next of service.client.watchPreview(p.id)) p = next;
+  for await (const next of service.client.previewEvents(p.id)) p = next;
   // Asked after the first, so that the rest stays to be claimed.
-  const run = await service.client.startRun({ preview: p.id, askAfter: 1, expect: p.totals.not_yet });
-  for await (const { state } of service.client.watchRun(run.id)) if (state === 'waiting_for_you') break;
+  const run = await service.client.startRun({ preview: p.id, askAfter: 1, expect: p.totals.will_change });
+  for await (const { state } of service.client.runEvents(run.id)) if (state === 'waiting_for_you') break;
   const figure = async (what: string): Promise<Kept> => {
     await db.query('analyze');
     return { what, bytes: await bytesKept(db), claim: await claimTime(db, run.id, p.id, what) };

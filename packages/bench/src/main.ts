@@ -91,28 +91,28 @@ async function findFigures(db: Client, { client, peakMemory }: Service, rows: nu
     beside(
       'find: first page, by key (found at once)',
       await inTurn(
-        () => client.find('orders_two', { filter, limit: 50 }),
+        () => client.search('orders_two', { filter, limit: 50 }),
         () => db.query(`select ${columns} from orders_two where ${handWhere} order by id limit 51`),
       ),
     ),
     beside(
       'find: first page, by amount',
       await inTurn(
-        () => client.find('orders_two', { filter, sort: ['-amount'], limit: 50 }),
+        () => client.search('orders_two', { filter, sort: ['-amount'], limit: 50 }),
         () => db.query(`select ${columns} from orders_two where ${handWhere} order by amount desc, id desc limit 51`),
       ),
     ),
     beside(
       'find: first page of what few records have',
       await inTurn(
-        () => client.find('orders_two', { filter: rare, limit: 50 }),
+        () => client.search('orders_two', { filter: rare, limit: 50 }),
         () => db.query(`select ${columns} from orders_two where ${rare} order by id limit 51`),
       ),
     ),
     beside(
       'find: exact count',
       await inTurn(
-        () => client.find('orders_two', { filter, limit: 0, count: 'exact' }),
+        () => client.search('orders_two', { filter, limit: 0, count: 'exact' }),
         () => db.query(`select count(*) from orders_two where ${handWhere}`),
       ),
     ),
@@ -143,7 +143,7 @@ async function findFigures(db: Client, { client, peakMemory }: Service, rows: nu
     if (format === 'xlsx' && rows > 1_048_575) continue;
     const taken = await seconds(async () => {
       let bytes = 0;
-      const { bytes: stream } = await client.exportRecords('orders_two', { format });
+      const { bytes: stream } = await client.files.exportRecords('orders_two', { format });
       for await (const piece of stream as unknown as AsyncIterable<Uint8Array>) bytes += piece.length;
       return bytes;
     });
@@ -194,8 +194,8 @@ async function runFigures(db: Client, service: Service, rows: number): Promise<F
     await makeTable(db, 'orders_two', rows);
     const before = await bytesKept(db);
     const preview = await seconds(() => previewOf(service, 'orders_two', 2));
-    if (preview.result.totals.not_yet !== changed)
-      throw new Error(`The preview counts ${preview.result.totals.not_yet}, the plain update ${changed}.`);
+    if (preview.result.totals.will_change !== changed)
+      throw new Error(`The preview counts ${preview.result.totals.will_change}, the plain update ${changed}.`);
     previews.push(preview.seconds);
     await db.query('checkpoint');
     twos.push(await runOf(service, preview.result));
@@ -223,7 +223,7 @@ async function runFigures(db: Client, service: Service, rows: number): Promise<F
 
   say('undo …');
   await db.query('checkpoint');
-  const undoPreview = await seconds(async () => settled(service, await service.client.undo(two.run.id, {})));
+  const undoPreview = await seconds(async () => settled(service, await service.client.undoRun(two.run.id, {})));
   const undo = await runOf(service, undoPreview.result);
   const one = { run: ones.at(-1)!.run, seconds: median(ones.map((o) => o.seconds)) };
   for (const { run } of [two, undo, one])
@@ -284,15 +284,15 @@ async function previewOf(service: Service, type: string, atOnce: number): Promis
 
 async function settled({ client }: Service, preview: PreviewView): Promise<PreviewView> {
   let p = preview;
-  if (p.state === 'working') for await (const next of client.watchPreview(p.id)) p = next;
+  if (p.state === 'working') for await (const next of client.previewEvents(p.id)) p = next;
   if (p.state !== 'ready') throw new Error(p.trouble ?? p.state);
   return p;
 }
 
 /** From the start to the end as the service dates them, so that the rhythm of watching does not count. */
 async function runOf({ client }: Service, preview: PreviewView): Promise<{ run: RunView; seconds: number }> {
-  const started = await client.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
-  for await (const run of client.watchRun(started.id))
+  const started = await client.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.will_change });
+  for await (const run of client.runEvents(started.id))
     if (run.state === 'finished')
       return { run, seconds: (Date.parse(run.endedAt!) - Date.parse(run.startedAt)) / 1000 };
   throw new Error('The run did not finish.');

@@ -4,6 +4,7 @@ import { Client } from '@tantamos/client';
 
 /** The real program as a process of its own, so that its memory is its own. */
 export interface Service {
+  readonly base: string;
   readonly client: Client;
   /** Highest resident memory so far, in bytes (source: VmHWM of /proc). */
   peakMemory(): number;
@@ -18,6 +19,7 @@ export async function startService(program: string, url: string): Promise<Servic
   const { base, login, password } = await ready(child);
   const session = await new Client({ base }).signIn({ login, password, kind: 'token' });
   return {
+    base,
     client: new Client({ base, token: session.token! }),
     peakMemory: () => Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))![1]) * 1024,
     stop: () =>

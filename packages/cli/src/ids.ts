@@ -1,16 +1,19 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { isMeant } from '@tantamos/core';
+import { last } from './recent';
 import { UsageError } from './trouble';
 
-// Ids are shown short, and taken by six or more characters of them, or as `last`.
+// Ids are shown short, and taken by six or more characters of them, or as `last`: what was made last from this terminal.
 
 export async function findRun(api: Client, said: string): Promise<RunView> {
+  if (said === 'last') return api.run(last('run'));
   if (isWhole(said)) return api.run(said);
   return pick(await api.runs({ limit: 200 }), said, 'run');
 }
 
 export async function findPreview(api: Client, said: string): Promise<PreviewView> {
+  if (said === 'last') return api.preview(last('preview'));
   if (isWhole(said)) return api.preview(said);
   return pick(await api.previews(), said, 'preview');
 }
@@ -20,7 +23,6 @@ function isWhole(said: string): boolean {
 }
 
 function pick<T extends { id: string }>(all: readonly T[], said: string, what: string): T {
-  if (said === 'last' && all[0]) return all[0];
   if (said.length < 6) throw new UsageError(`A ${what} is named by at least six characters of its id, or as “last”.`);
   const found = all.filter((item) => isMeant(item.id, said));
   if (found.length === 1) return found[0]!;

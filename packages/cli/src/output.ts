@@ -12,6 +12,8 @@ export interface Sheet {
   readonly rows: readonly (readonly (string | number | boolean | null)[])[];
   /** Columns set flush right. */
   readonly numbers?: readonly string[];
+  /** Columns whose texts are not cut: sentences. */
+  readonly whole?: readonly string[];
 }
 
 export function readFormat(text: string): Format {
@@ -40,6 +42,11 @@ export function out(text: string): void {
 /** Talk goes to stderr, so that stdout holds results alone. */
 export function talk(text: string): void {
   process.stderr.write(`${text}\n`);
+}
+
+/** “a, b or c”. */
+export function listed(words: readonly string[]): string {
+  return words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`;
 }
 
 export function number(n: number): string {
@@ -85,13 +92,10 @@ function table(sheet: Sheet): string {
   });
   for (const row of sheet.rows)
     t.push(
-      row.map((cell) =>
-        cell === null
-          ? ''
-          : String(cell)
-              .replace(/[\r\n\t]+/g, ' ')
-              .slice(0, 60),
-      ),
+      row.map((cell, i) => {
+        const text = cell === null ? '' : String(cell).replace(/[\r\n\t]+/g, ' ');
+        return sheet.whole?.includes(sheet.columns[i]!) ? text : text.slice(0, 60);
+      }),
     );
   return t.toString().replace(/ +$/gm, '');
 }

@@ -1,6 +1,6 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
-import { equation, isMoving, isOver } from '@tantamos/core';
+import { equation, isMoving, isOver, troubles } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
 import { exitCodes } from './exit';
 import { shortId } from '@tantamos/core';
@@ -18,7 +18,7 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
   const teller = process.stderr.isTTY ? barTeller() : lineTeller();
   let run = await api.run(id);
   try {
-    for await (const now of api.watchRun(id, away.signal)) {
+    for await (const now of api.runEvents(id, away.signal)) {
       run = now;
       teller.tell(run);
       if (rests(run)) break;
@@ -41,7 +41,7 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
 export async function followPreview(api: Client, preview: PreviewView): Promise<PreviewView> {
   let now = preview;
   if (now.state !== 'working') return now;
-  for await (const next of api.watchPreview(preview.id)) {
+  for await (const next of api.previewEvents(preview.id)) {
     now = next;
     if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
   }
@@ -49,9 +49,9 @@ export async function followPreview(api: Client, preview: PreviewView): Promise<
 }
 
 export function codeOf(run: RunView): number {
-  const { refused, in_use, gone, edited_since } = run.totals;
   if (!isOver(run.state)) return exitCodes.waiting;
-  return refused + in_use + gone + edited_since > 0 || run.state === 'stopped' ? exitCodes.problems : exitCodes.done;
+  const isTroubled = troubles.some((o) => run.totals[o] > 0);
+  return isTroubled || run.state === 'stopped' ? exitCodes.problems : exitCodes.done;
 }
 
 function rests(run: RunView): boolean {

@@ -1,13 +1,21 @@
-import { readFileSync } from 'node:fs';
 import type { Client } from '@tantamos/client';
-import type { ListReportView, RelatedBody, SelectionBody, SelectionParts, TakeBody } from '@tantamos/contract';
+import type {
+  BlanksView,
+  ListReportView,
+  RelatedBody,
+  SelectionBody,
+  SelectionParts,
+  TakeBody,
+} from '@tantamos/contract';
+import { leavingOut, textOfJson } from '@tantamos/core';
 import type { Command } from 'commander';
-import { wholeNumber } from './job-options';
+import { commas, oneOf, readFile, wholeNumber } from './options';
 import { number, talk } from './output';
 import { UsageError } from './trouble';
 
 export interface SelectionOptions {
   readonly filter?: string;
+  readonly withBlanks?: boolean;
   readonly selection?: string;
   readonly related?: string[];
   readonly withItself?: boolean;
@@ -25,11 +33,23 @@ export interface SelectionOptions {
   readonly drop?: string;
 }
 
-/** The options that say which records. */
-export function withSelectionOptions(command: Command): Command {
+/** The options that say which records; shown in the help of `selection` alone, once for all verbs. */
+export function withSelectionOptions(command: Command, shown = false): Command {
+  const own = command.options.length;
+  addOptions(command);
+  if (shown) return command;
+  for (const option of command.options.slice(own)) option.hideHelp();
+  return command.addHelpText(
+    'after',
+    '\nWhich records: --filter, --selection, --related, --list, --first, --random, --keys, --drop …\nAll of them are told by: tantamos help selection',
+  );
+}
+
+function addOptions(command: Command): Command {
   const again = (text: string, before: string[] = []): string[] => [...before, text];
   return command
     .option('-f, --filter <text>', 'which records: OGC CQL2, as text or as JSON')
+    .option('--with-blanks', 'take in what the filter leaves out for being blank where it says what it is not')
     .option('--selection <name>', 'only those in this saved selection')
     .option(
       '--related <relation>',
@@ -65,7 +85,7 @@ export async function readSelection(api: Client, type: string, o: SelectionOptio
 }
 
 async function readParts(api: Client, type: string, o: SelectionOptions): Promise<SelectionParts> {
-  const filter = joined(o.filter, o.selection);
+  const filter = joined(o.withBlanks ? takingBlanks(o.filter) : o.filter, o.selection);
   const related = o.related ? readRelated(type, o.related, o) : undefined;
   const take = readTake(o);
   const list = o.list === undefined ? undefined : await pasted(api, type, o);
@@ -92,21 +112,6 @@ export function saysWhich(o: SelectionOptions): boolean {
   return [o.filter, o.selection, o.related, o.list, o.first, o.random, o.keys, o.drop].some((v) => v !== undefined);
 }
 
-export function commas(text: string): string[] {
-  return text
-    .split(',')
-    .map((t) => t.trim())
-    .filter(Boolean);
-}
-
-export function readFile(path: string): string {
-  try {
-    return readFileSync(path === '-' ? 0 : path, 'utf8');
-  } catch (error) {
-    throw new UsageError(`${path} cannot be read: ${(error as Error).message}`);
-  }
-}
-
 export function tellReport(report: ListReportView): void {
   talk(report.sentence);
   for (const t of report.byType)
@@ -120,6 +125,21 @@ async function pasted(api: Client, type: string, o: SelectionOptions): Promise<L
   const report = await api.paste({ text: readFile(o.list!), targets: [{ type, fields: commas(o.match) }] });
   tellReport(report);
   return report;
+}
+
+/** The filter as it takes blanks in; one that cannot be read is left to the service to say so. */
+function takingBlanks(filter: string | undefined): string | undefined {
+  if (filter === undefined) throw new UsageError('--with-blanks goes with --filter.');
+  try {
+    return leavingOut(isJson(filter) ? textOfJson(filter) : filter)?.taking ?? filter;
+  } catch {
+    return filter;
+  }
+}
+
+/** What is left out for being blank, and how to take it in. */
+export function tellBlanks(blanks: BlanksView | null): void {
+  if (blanks) talk(`${blanks.sentence}; --with-blanks takes them in.`);
 }
 
 function isJson(filter: string): boolean {
@@ -183,13 +203,6 @@ function readRelated(type: string, relations: readonly string[], o: SelectionOpt
     field: (alongField ?? field)!,
     ...(own && o.withItself ? { self: true } : {}),
     ...(o.steps !== undefined && how !== 'siblings' && own ? { depth: o.steps } : {}),
-  };
-}
-
-function oneOf(option: string, ...words: string[]) {
-  return (text: string): string => {
-    if (!words.includes(text)) throw new UsageError(`${option} is ${words.join(' or ')}, not “${text}”.`);
-    return text;
   };
 }
 

@@ -4,9 +4,21 @@ import { join } from 'node:path';
 import { Client } from '@tantamos/client';
 
 /** Where the CLI keeps who is signed in: a file only its owner can read (XDG Base Directory). */
-const folder = join(process.env.XDG_CONFIG_HOME ?? join(homedir(), '.config'), 'tantamos');
+export const folder = join(process.env.XDG_CONFIG_HOME ?? join(homedir(), '.config'), 'tantamos');
 const file = join(folder, 'session.json');
-export const usualService = 'http://127.0.0.1:7410';
+const standard = 'http://127.0.0.1:7410';
+
+/** Where the service of this checkout listens, as its start has left word; else the usual place. */
+export const usualService = ofCheckout() ?? standard;
+
+function ofCheckout(): string | undefined {
+  try {
+    const word = readFileSync(join(__dirname, '../../../node_modules/.cache/tantamos/service.json'), 'utf8');
+    return (JSON.parse(word) as { url?: string }).url;
+  } catch {
+    return undefined;
+  }
+}
 
 interface Kept {
   readonly service: string;
@@ -18,6 +30,12 @@ export function client(): Client {
   const kept = read();
   const base = process.env.TANTAMOS_SERVICE ?? kept?.service ?? usualService;
   return new Client({ base: base.replace(/\/$/, ''), token: process.env.TANTAMOS_TOKEN ?? kept?.token });
+}
+
+/** What tells this service and person apart from others. */
+export function sessionKey(): string {
+  const kept = read();
+  return `${process.env.TANTAMOS_SERVICE ?? kept?.service ?? usualService} ${process.env.TANTAMOS_TOKEN ?? kept?.token ?? ''}`;
 }
 
 export function keep(session: Kept): void {

@@ -1,5 +1,5 @@
 import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
-import { equation, isMoving, outcomeWords, stateWords } from '@tantamos/core';
+import { equation, isMoving, outcomeWords, stateWords, verdictEquation } from '@tantamos/core';
 import color from 'picocolors';
 import { shortId } from '@tantamos/core';
 import { change, moment, number, out, print, talk } from './output';
@@ -9,7 +9,7 @@ export function showPreview(p: PreviewView): void {
   out(color.bold(p.sentence));
   if (p.why) out(`Why: ${p.why}`);
   if (p.list) out(color.dim(`List: ${p.list.sentence}`));
-  out(equation(p.totals, { preview: true }));
+  out(verdictEquation(p.totals));
   out('');
   print(
     {
@@ -34,10 +34,16 @@ export function showPreview(p: PreviewView): void {
   out('');
   out(`preview ${shortId(p.id)}, valid until ${moment(p.expiresAt)}`);
   if (p.run) talk(`It was started as run ${shortId(p.run)}.`);
-  else if (p.hindrance === null)
+  else if (p.hindrance === null && p.totals.will_change > 0 && !isOverMost(p))
     talk(
-      `Look at records: tantamos look ${shortId(p.id)}\nRun it:          tantamos run ${shortId(p.id)}${p.expectRequired ? ` --expect ${p.totals.not_yet}` : ''}`,
+      `Look at records: tantamos look ${shortId(p.id)}\nRun it:          tantamos run ${shortId(p.id)}${p.expectRequired ? ` --expect ${p.totals.will_change}` : ''}`,
     );
+}
+
+/** More would change than the job itself allows: it is never started. */
+export function isOverMost({ kind, job, totals }: PreviewView): boolean {
+  const most = job?.safety?.atMost ?? null;
+  return kind === 'edit' && most !== null && totals.will_change > most;
 }
 
 /** A run in a few lines: state, why, the equation, what to do next. */
@@ -52,15 +58,16 @@ export function showRun(r: RunView): void {
   for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${shortId(u.run)}`);
   out('');
   out(
-    `run ${shortId(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}`,
+    `run ${shortId(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}${r.previewBy === r.startedBy ? '' : `, worked out by ${r.previewBy}`}`,
   );
   for (const verb of r.verbs) talk(`  tantamos ${verb} ${shortId(r.id)}`);
 }
 
 function showNotes(notes: PreviewView['notes']): void {
   const shown = 5;
-  for (const { message, count, examples } of notes) {
-    out(color.yellow(`! ${message}`));
+  for (const { message, count, examples, filter } of notes) {
+    const mend = filter === undefined ? '' : ' --with-blanks takes them in.';
+    out(color.yellow(`! ${message}${mend}`));
     if (examples.length > 0)
       out(
         color.dim(
@@ -82,7 +89,7 @@ export function stateText(r: Pick<RunView, 'state'>): string {
   return isMoving(r.state) ? text : color.yellow(text);
 }
 
-export function showRecords(records: readonly JournalRecord[], preview: boolean): void {
+export function showRecords(records: readonly JournalRecord[]): void {
   const fields = records[0]?.changes.map((c) => c.field) ?? [];
   print(
     {
@@ -90,7 +97,7 @@ export function showRecords(records: readonly JournalRecord[], preview: boolean)
       rows: records.map((r) => [
         r.key,
         r.name,
-        preview && r.outcome === 'not_yet' ? 'will change' : outcomeWords(r.outcome),
+        outcomeWords(r.outcome),
         ...r.changes.map((c) => change(c.old.label ?? c.old.value, c.new.label ?? c.new.value)),
         r.cause,
       ]),

@@ -3,6 +3,7 @@ import type { Problem } from '@tantamos/core';
 import { CommanderError } from 'commander';
 import color from 'picocolors';
 import { exitCodes } from './exit';
+import { placeOf } from './places';
 
 /** A mistake on the command line, said in one sentence. */
 export class UsageError extends Error {}
@@ -32,16 +33,19 @@ export function tell(error: unknown, filter?: string): number {
       : [{ code: 'unavailable', message: error.message } as Problem];
   for (const problem of problems) process.stderr.write(`${problemText(problem, filter)}\n`);
   if (error.code === 'not_signed_in') process.stderr.write('Sign in with: tantamos sign-in\n');
+  if (error.code === 'unavailable' && /does not answer/.test(error.message))
+    process.stderr.write('Say where it is with --service URL (of sign-in), or TANTAMOS_SERVICE.\n');
   return codes[error.code] ?? exitCodes.problems;
 }
 
 export function problemText(problem: Problem, filter?: string): string {
-  const place = problem.where && problem.where !== 'filter' ? ` (${problem.where})` : '';
+  const place = problem.where && problem.where !== 'filter' ? ` (${placeOf(problem.where) ?? problem.where})` : '';
   const lines = [`${color.red('error:')} ${problem.message}${place}`];
   const text = problem.text ?? filter;
   if (problem.span && text !== undefined && (problem.where ?? 'filter') === 'filter')
     lines.push(...caret(text, problem.span));
-  if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
+  if (problem.code === 'unknown_entries') lines.push('  go on without them: --unknown skip');
+  else if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
   return lines.join('\n');
 }
 

@@ -36,7 +36,7 @@ describe('the HTTP interface as functions', () => {
       });
     };
     await client.record('odd/type', 'key with ?&');
-    await client.startRun({ preview: 'p', expect: 3 }, 'once');
+    await client.startRun({ preview: 'p', expect: 3 }, { once: 'once' });
     await client.runRecords('r', { outcome: 'changed', limit: 5 });
     expect(seen).toEqual([
       ['GET', '/api/types/odd%2Ftype/records/key%20with%20%3F%26', 'Bearer secret', undefined, ''],
@@ -81,21 +81,22 @@ describe('the HTTP interface as functions', () => {
       next();
     };
     const states: string[] = [];
-    for await (const run of client.watchRun('r')) states.push(run.sentence);
+    for await (const run of client.runEvents('r')) states.push(run.sentence);
     expect(states).toEqual(['größer', 'done']);
   });
 
   it('streams an export as text', async () => {
     answer = (_req, res) => res.end('key,name\r\n1,Bärbel\r\n');
     let text = '';
-    for await (const piece of await client.exported('runs', 'r', { format: 'csv' })) text += piece;
+    const file = await client.files.runRecords('r', { format: 'csv' });
+    for await (const piece of file.pieces()) text += piece;
     expect(text).toBe('key,name\r\n1,Bärbel\r\n');
   });
 
   it('stops when the person has moved on', async () => {
     answer = () => {};
     const away = new AbortController();
-    const call = client.find('bookings', {}, away.signal);
+    const call = client.search('bookings', {}, { signal: away.signal });
     away.abort();
     await expect(call).rejects.toThrow(/abort/i);
   });

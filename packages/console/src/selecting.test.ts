@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import type { Workspace } from '../../service/src/testing/workspace';
-import { accessibilityTroubles, openConsole, type OpenConsole } from './testing/browser';
+import { accessibilityTroubles, openConsole, type OpenConsole, until, untilKept } from './testing/browser';
 
 const leftAlone = readFileSync(join(__dirname, '../../demo/left-alone.txt'), 'utf8');
 
@@ -32,31 +32,45 @@ describe('selecting in the console, in Chromium', () => {
     return (await list.innerText()).replace(/\s+/g, ' ').trim();
   };
   const becomes = async (expected: string): Promise<void> => {
-    for (let i = 0; i < 60 && (await selection()) !== expected; i++) await page.waitForTimeout(100);
+    await until(async () => (await selection()) === expected, expected).catch(() => {});
     expect(await selection()).toBe(expected);
   };
   const pick = async (label: string | RegExp, typed: string) => {
-    await button(label).last().click();
-    await page.getByRole('combobox', { name: /search/ }).waitFor();
+    const search = page.getByRole('combobox', { name: /search/ });
+    // What was just added has its list open already.
+    if (!(await search.isVisible())) await button(label).last().click();
+    await search.waitFor();
     await page.keyboard.type(typed);
-    await page.waitForTimeout(300);
+    await page
+      .getByRole('option', { name: new RegExp(typed.split(/\W+/).join('.*'), 'i') })
+      .first()
+      .waitFor();
     await page.keyboard.press('Enter');
   };
   const as = (mode: 'Rows' | 'Text') => page.getByRole('radio', { name: mode }).click();
   const editor = () => page.getByRole('textbox', { name: 'Filter' });
+  /** Takes what the list of completions offers; one that has only just opened does not take Enter yet. */
+  const taken = (text: RegExp) =>
+    until(async () => {
+      if ((await page.getByRole('option').count()) > 0) await page.keyboard.press('Enter');
+      return text.test(await editor().innerText());
+    }, String(text));
 
   it('builds a filter from rows: a choice, a person through a reference, days, a group; and says it as text', async () => {
     await open('bookings');
     await as('Rows');
     await button('Add a condition').click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
     await pick(/^Field:/, 'status');
     await page.getByLabel('Value of Status').selectOption('draft');
     await becomes("Bookings 18,000 status = 'draft' 1,200");
     await button('Add a condition').click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
     await pick(/^Field:/, 'grower owner');
     await pick(/^Value of Grower › Owner/, 'calloway');
     await becomes("Bookings 18,000 status = 'draft' 1,200 grower.owner = 'Ines Calloway' 39");
     await button('Add a condition').click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
     await pick(/^Field:/, 'start on');
     await page.getByLabel('Operator of Start on').selectOption('last');
     await page.getByRole('textbox', { name: 'Days' }).fill('4000');
@@ -65,11 +79,12 @@ describe('selecting in the console, in Chromium', () => {
     await pick(/^Field:/, 'valley');
     await page.getByLabel('Value of Valley').selectOption('north');
     await button('Add a condition').first().click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
     await pick(/^Field:/, 'hives');
     await page.getByLabel('Operator of Hives').selectOption('more');
     await page.getByLabel('Value of Hives').fill('60');
     await page.keyboard.press('Enter');
-    await page.waitForTimeout(400);
+    await page.getByRole('list', { name: 'Selection' }).getByText('hives > 60').waitFor();
     await as('Text');
     expect(await editor().innerText()).toBe(
       "status = 'draft' AND grower.owner = 'Ines Calloway' AND start_on BETWEEN TODAY() - 4000 AND TODAY() AND (valley = 'north' OR hives > 60)",
@@ -98,14 +113,10 @@ describe('selecting in the console, in Chromium', () => {
     await as('Text');
     await editor().pressSequentially('grower.sta');
     await page.getByRole('option', { name: /^grower.status/ }).waitFor();
-    await page.waitForTimeout(200);
-    await page.keyboard.press('Enter');
+    await taken(/grower\.status/);
     await editor().pressSequentially(" = 'activ' AND owner = 'Ines Callo");
     await page.getByRole('option', { name: /Ines Calloway/ }).waitFor();
-    // A list that has only just opened does not take Enter yet: it might have been meant for the text.
-    await page.waitForTimeout(200);
-    await page.keyboard.press('Enter');
-    await page.waitForTimeout(100);
+    await taken(/'Ines Calloway'/);
     await page.keyboard.press('Enter');
     await page.getByText('“activ” is no choice of Status').waitFor();
     expect(await page.locator('.cm-lintRange-error').innerText()).toBe("'activ'");
@@ -165,7 +176,8 @@ describe('selecting in the console, in Chromium', () => {
     await page.getByRole('gridcell', { name: 'North' }).first().click();
     await button('Leave out').click();
     await becomes("Bookings 18,000 status = 'draft' 1,200 valley <> 'north' 960");
-    await page.waitForTimeout(300);
+    const isCell = () => page.evaluate(() => document.activeElement?.getAttribute('role') === 'gridcell');
+    await until(isCell, 'a cell has the focus again');
     await page.keyboard.press('ArrowRight');
     await page.keyboard.press('!');
     await page
@@ -253,7 +265,7 @@ describe('selecting in the console, in Chromium', () => {
     expect((await selection()).endsWith('12 at random 12')).toBe(true);
     expect(growers).toBeGreaterThan(0);
     await button('Saved').click();
-    const text = await w.admin.selectionsFile();
+    const text = await (await w.admin.files.selectionsFile()).text();
     const file = {
       name: 'more.json',
       mimeType: 'application/json',
@@ -298,7 +310,8 @@ describe('selecting in the console, in Chromium', () => {
     await edge.press('ArrowRight');
     await page.getByRole('button', { name: 'Strength', exact: true }).click();
     await page.getByRole('button', { name: 'Built on', exact: true }).click({ modifiers: ['Shift'] });
-    await page.waitForTimeout(700);
+    // Its name alone stands among the columns, too, which are kept before.
+    await untilKept(w, '"sort":["strength","built_on"]');
     await page.reload();
     const headings = page.getByRole('columnheader');
     await headings.getByText('Site › Valley').waitFor();
@@ -357,9 +370,9 @@ describe('selecting in the console, in Chromium', () => {
     await editor().fill("status = 'closed' AND valley = 'high'");
     await button('Apply').click();
     const n = Number(/(\d+)$/.exec(await selection())![1]);
-    await button('Take away').click();
-    const [download] = await Promise.all([page.waitForEvent('download'), button('Download').click()]);
-    const text = readFileSync((await download.path())!, 'utf8');
+    await button('Download').click();
+    const [download] = await Promise.all([page.waitForEvent('download'), button('Save the file').click()]);
+    const text = readFileSync(await download.path(), 'utf8');
     expect(text.trim().split('\r\n')).toHaveLength(n + 1);
     await page.getByText(`${n} records taken.`).waitFor();
     await page.getByRole('link', { name: 'Print view' }).click();

@@ -15,6 +15,8 @@ export interface Problem {
   readonly text?: string;
   /** Nearest right things, best first; each could replace the span as it is. */
   readonly suggestions?: readonly string[];
+  /** Seconds after which it may be tried again (`Retry-After`). */
+  readonly retryAfter?: number;
 }
 
 /** Every code a problem can carry; the HTTP floor maps each to a status, the CLI to an exit code. */
@@ -59,10 +61,12 @@ export const problemCodes = [
   'wrong_credentials',
   'not_permitted',
   'cross_site',
+  'unknown_host',
   'bad_request',
   'key_reused',
   'too_many_requests',
   'too_slow',
+  'busy',
   'unavailable',
 ] as const;
 export type ProblemCode = (typeof problemCodes)[number];
@@ -123,4 +127,9 @@ export class Gathered {
     };
     throw new ProblemError(first, ...more.slice(0, most - 1), rest);
   }
+}
+
+/** A user's text cut to a length that fits a sentence. */
+export function clip(text: string, length = 60): string {
+  return text.length <= length ? text : `${text.slice(0, length - 1)}…`;
 }

@@ -31,6 +31,12 @@ export const people = {
     { id: 3, name: 'Marta Quill' },
     { id: 4, name: 'Marta Quill' },
   ],
+  /** Who have accounts: the head of sales, one of the sales people, one of finance. */
+  withAccounts: [
+    { id: 5, name: 'Sorrel Haldane' },
+    { id: 7, name: 'Piers Wickham' },
+    { id: 58, name: 'Wren Aldous' },
+  ],
 } as const;
 
 const sizes = {
@@ -239,7 +245,9 @@ function oneParent(r: Random, count: (name: keyof typeof sizes) => number): Cell
 }
 
 function staffRow(i: number, r: Random): Cell[] {
-  const planted = [people.northSales, people.leaving, ...people.namesakes].find((p) => p.id === i)?.name;
+  const planted = [people.northSales, people.leaving, ...people.namesakes, ...people.withAccounts].find(
+    (p) => p.id === i,
+  )?.name;
   const drawn = personName(i, r);
   const name = planted ?? drawn;
   const role = i <= 30 ? 'sales' : i <= 45 ? 'beekeeper' : i <= 55 ? 'inspector' : 'finance';

@@ -79,11 +79,13 @@ describe('attached to somebody’s database with the least rights', () => {
     ]);
     expect(people.fields.find((f) => f.name === 'name')!.notEditable).toMatch(/may not change/);
     expect(people.fields.find((f) => f.name === 'phone')!.notEditable).toBeNull();
-    expect(await refusedWith(w.admin.find('payroll', {}))).toMatchObject({ code: 'not_permitted', status: 403 });
-    expect(await refusedWith(w.admin.find('people', { filter: 'salary > 1' }))).toMatchObject({
+    expect(await refusedWith(w.admin.search('payroll', {}))).toMatchObject({ code: 'not_permitted', status: 403 });
+    expect(await refusedWith(w.admin.search('people', { filter: 'salary > 1' }))).toMatchObject({
       code: 'not_permitted',
     });
-    expect(await refusedWith(w.admin.find('people', { columns: ['salary'] }))).toMatchObject({ code: 'not_permitted' });
+    expect(await refusedWith(w.admin.search('people', { columns: ['salary'] }))).toMatchObject({
+      code: 'not_permitted',
+    });
   });
 
   it('does a job, takes it back, and leaves no trace', async () => {
@@ -110,8 +112,8 @@ describe('attached to somebody’s database with the least rights', () => {
     expect(await w.admin.pointers('people', '1')).toBeDefined();
     expect((await dump(url)).join('\n')).not.toBe(before.join('\n'));
     for (const { id, totals } of [nines, phones, run]) {
-      const back = await w.admin.undo(id, {});
-      for await (const p of w.admin.watchPreview(back.id)) void p;
+      const back = await w.admin.undoRun(id, {});
+      for await (const p of w.admin.previewEvents(back.id)) void p;
       expect((await ran(w.admin, back.id, { expect: totals.changed })).totals.changed).toBe(totals.changed);
     }
     await w.editor
@@ -145,10 +147,10 @@ describe('while a run is at work', () => {
         edits: [{ kind: 'set', field: 'region', value: 'Everywhere' }],
         safety: { pace: 5, batchSize: 100 },
       });
-      const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet });
+      const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
       const { database } = (await w.admin.me()).workspace;
       await expect(detach(w.services, database)).rejects.toThrow(/A run is at work; stop them first|at work/);
-      await w.admin.steer(run.id, 'stop');
+      await w.admin.stopRun(run.id);
     } finally {
       await w.close();
     }

@@ -11,9 +11,14 @@ import { Database } from './database/database';
 import { isPooler, poolerWords, preflight } from './database/preflight';
 import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
+import { listen } from './http/listen';
 import { openServices } from './services';
 
-/** Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_OWNER_URL (the account that owns the schema, if another), TANTAMOS_PORT, TANTAMOS_LOG. */
+/**
+ * Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_OWNER_URL (the account that owns the schema, if another),
+ * TANTAMOS_PORT, TANTAMOS_LOG, TANTAMOS_HOSTS (names it answers under besides loopback, with commas between),
+ * TANTAMOS_PROXIES (addresses or networks of proxies that are believed).
+ */
 async function serve(): Promise<void> {
   const url = process.env.TANTAMOS_DATABASE_URL || stop('TANTAMOS_DATABASE_URL does not say which database to use.');
   const port = Number(process.env.TANTAMOS_PORT ?? 7410);
@@ -29,10 +34,12 @@ async function serve(): Promise<void> {
   }).catch((error: unknown) => stop(startTrouble(error, url)));
   const entries = await needAccounts(services, demoLoaded);
   const folder = join(__dirname, '..', '..', 'console', 'dist');
-  const app = createApp(services, existsSync(folder) ? folder : null);
-  const server = app.listen(port, '127.0.0.1');
-  // Longer than clients and proxies keep theirs: else a request may meet a connection that is just being closed.
-  server.keepAliveTimeout = 65_000;
+  const app = createApp(services, {
+    consoleFolder: existsSync(folder) ? folder : null,
+    hosts: listed(process.env.TANTAMOS_HOSTS),
+    proxies: listed(process.env.TANTAMOS_PROXIES),
+  });
+  const server = listen(app, port);
   server.once('error', async (error: NodeJS.ErrnoException) => {
     await services.close();
     stop(
@@ -97,6 +104,13 @@ function startTrouble(error: unknown, url: string): string {
   if (isPooler(error)) return poolerWords;
   if (outage(error) === null) return `Tantamos could not start: ${(error as Error).message.split('\n')[0]}`;
   return `The database at ${where} cannot be reached: ${(error as Error).message || code}`;
+}
+
+function listed(text: string | undefined): string[] {
+  return (text ?? '')
+    .split(',')
+    .map((t) => t.trim())
+    .filter(Boolean);
 }
 
 function stop(message: string): never {

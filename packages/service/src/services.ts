@@ -7,11 +7,16 @@ import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
 import { settleHere, whereAmI, whyAway } from './keeping/home';
 import { Keeper } from './keeping/keeper';
+import { Drafts } from './drafts/drafts';
 import { Engine, usualPatience } from './engine/engine';
 import type { Patience } from './engine/batch';
-import { Compiler } from './engine/job-compiler';
-import { Previews } from './engine/previews';
-import { Runs } from './engine/runs';
+import { Compiler } from './jobs/compiler';
+import { Previews } from './previews/previews';
+import { Works } from './previews/work';
+import { PreviewWorker } from './previews/worker';
+import { Gate } from './rights/gate';
+import { RightsStore } from './rights/store';
+import { Runs } from './runs/runs';
 import { SavedSelections } from './selections/saved';
 
 /** Everything a running service consists of. */
@@ -22,6 +27,10 @@ export interface Services {
   readonly catalogs: CatalogStore;
   readonly events: Events;
   readonly accounts: Accounts;
+  readonly rights: RightsStore;
+  /** What each person may see and do. */
+  readonly gate: Gate;
+  readonly drafts: Drafts;
   readonly compiler: Compiler;
   readonly saved: SavedSelections;
   readonly previews: Previews;
@@ -77,16 +86,20 @@ export async function openServices(options: {
   const compiler = new Compiler(database, catalogs);
   const events = new Events(database, log);
   const keeper = new Keeper(ownersDatabase, log);
-  const accounts = new Accounts(database, readOnly !== null);
-  const previews = new Previews(database, catalogs, compiler, accounts, events, log);
+  const rights = new RightsStore(database);
+  const gate = new Gate(catalogs, rights);
+  const accounts = new Accounts(database, rights, readOnly !== null);
+  const works = new Works(database, catalogs, compiler, accounts, gate);
+  const worker = new PreviewWorker(database, catalogs, works, events, log);
+  const previews = new Previews(database, catalogs, compiler, works, worker, events);
   const saved = new SavedSelections(database, compiler);
-  const engine = new Engine(database, catalogs, events, log, options.patience ?? usualPatience);
+  const engine = new Engine(database, catalogs, accounts, gate, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
   let isWorking = false;
   const work = async (): Promise<void> => {
     if (isWorking) return;
     isWorking = true;
-    previews.start();
+    worker.start();
     engine.start(runs);
     await keeper.start();
   };
@@ -110,6 +123,9 @@ export async function openServices(options: {
     ownersDatabase,
     catalogs,
     accounts,
+    rights,
+    gate,
+    drafts: new Drafts(database),
     events,
     compiler,
     saved,
@@ -118,6 +134,7 @@ export async function openServices(options: {
     engine,
     keeper,
     log,
+
     get readOnly() {
       return held;
     },
@@ -137,7 +154,7 @@ export async function openServices(options: {
       clearInterval(heard);
       keeper.close();
       await engine.close();
-      await previews.close();
+      await worker.close();
       await events.close();
       await database.close();
       if (ownersDatabase !== database) await ownersDatabase.close();

@@ -63,7 +63,7 @@ async function chaos(): Promise<number> {
     const from = await lastAudited(db);
     const tag = `run ${runs.rounds}`;
     const preview = await pair.insist((c) => settled(c, tag));
-    const run = preview.totals.not_yet > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
+    const run = preview.totals.will_change > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
     calm = true;
     clearTimeout(soothe);
     await storm;
@@ -82,18 +82,18 @@ async function chaos(): Promise<number> {
       // Taken back in calm: what nobody has edited since is as it was before.
       const before = await lastAudited(db);
       const back = await pair.insist(async (c) => {
-        let p = await c.undo(run.id, {});
+        let p = await c.undoRun(run.id, {});
         for (let i = 0; p.state === 'working' && i < 200; i++) {
           await sleep(50);
           p = await c.preview(p.id);
         }
         return p;
       });
-      if (back.totals.not_yet > 0) {
+      if (back.totals.will_change > 0) {
         const undo = await followed(db, pair, back, null, () => true);
         wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
-        if (undo.totals.changed !== back.totals.not_yet && undo.totals.refused === 0)
-          wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.not_yet}`);
+        if (undo.totals.changed !== back.totals.will_change && undo.totals.refused === 0)
+          wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.will_change}`);
         runs.undone += undo.totals.changed;
       }
     }
@@ -138,7 +138,7 @@ async function followed(
     const now = await c.preview(preview.id);
     return now.run
       ? c.run(now.run)
-      : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.not_yet });
+      : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.will_change });
   });
   const deadline = Date.now() + longestStorm + soonAfter;
   const isStopped = counts !== null && Math.random() < 0.3;
@@ -153,7 +153,7 @@ async function followed(
     if ((counts || state === 'paused') && word) {
       await pair
         .one()
-        .steer(id, word)
+        [`${word}Run`](id)
         .catch(() => {});
       if (counts) counts.words++;
     }

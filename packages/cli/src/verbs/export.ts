@@ -3,10 +3,11 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { SingleBar } from 'cli-progress';
 import { number, talk } from '../output';
-import { commas, readSelection, withSelectionOptions, type SelectionOptions } from '../selection-options';
+import { readSelection, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
+import { commas } from '../options';
 
 interface Options extends SelectionOptions {
   readonly out?: string;
@@ -47,7 +48,7 @@ export const exporting: Verb = (program) => {
         const api = client();
         const { type: id, ...parts } = await readSelection(api, type, o);
         const { bom, decimalComma, raw, stored } = o;
-        const { count, bytes } = await api.exportRecords(id, {
+        const file = await api.files.exportRecords(id, {
           ...parts,
           format,
           columns: o.show === undefined ? undefined : commas(o.show),
@@ -55,6 +56,8 @@ export const exporting: Verb = (program) => {
           ...(format === 'csv' ? { separator, bom, decimalComma, raw } : {}),
           stored,
         });
+        const { bytes } = file;
+        const count = file.count ?? 0;
         const bar = progress(format === 'xlsx' ? 0 : count);
         const counted = Readable.fromWeb(bytes as never).on('data', (piece: Buffer) => bar.saw(piece));
         await pipeline(counted, o.out === undefined ? process.stdout : createWriteStream(o.out), {

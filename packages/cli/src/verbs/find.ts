@@ -3,10 +3,17 @@ import type { Explained, Found, SelectionBody } from '@tantamos/contract';
 import { number, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { exitCodes } from '../exit';
-import { wholeNumber } from '../job-options';
-import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
+
+import {
+  readSelection,
+  saysWhich,
+  tellBlanks,
+  withSelectionOptions,
+  type SelectionOptions,
+} from '../selection-options';
 import { showExplained } from '../show';
 import { acting, type Verb } from './verb';
+import { wholeNumber } from '../options';
 
 interface Options extends SelectionOptions {
   readonly show?: string;
@@ -39,6 +46,7 @@ export const find: Verb = (program) => {
         );
         const matched = numberMatched ?? rows.length;
         talk(`${number(matched)} matched${rows.length < matched ? `, ${number(rows.length)} shown` : ''}`);
+        tellBlanks(pages[0]!.blanks);
         if (matched === 0 && format === 'table' && saysWhich(o)) await showWhy(api, selection);
         return matched === 0 ? exitCodes.nothingToDo : exitCodes.done;
       }),
@@ -62,11 +70,13 @@ export const find: Verb = (program) => {
     );
 };
 
-async function showWhy(api: Client, selection: SelectionBody): Promise<void> {
+/** How each part of a selection narrows it, and what would be near. */
+export async function showWhy(api: Client, selection: SelectionBody): Promise<void> {
   const e = await explained(api, selection);
   const type = await api.type(selection.type);
   talk(e.sentence);
   showExplained(e, type.label);
+  tellBlanks(e.blanks);
 }
 
 function explained(api: Client, { type, ...parts }: SelectionBody): Promise<Explained> {
@@ -77,10 +87,10 @@ function explained(api: Client, { type, ...parts }: SelectionBody): Promise<Expl
 async function findPages(api: Client, { type, ...parts }: SelectionBody, o: Options): Promise<Found[]> {
   const list = (text?: string): string[] | undefined => text?.split(',').map((c) => c.trim());
   const ask = { ...parts, columns: list(o.show), sort: list(o.sort) };
-  const pages = [await api.find(type, { ...ask, limit: Math.min(1000, o.limit), count: 'exact' })];
+  const pages = [await api.search(type, { ...ask, limit: Math.min(1000, o.limit), count: 'exact' })];
   let left = o.limit - pages[0]!.numberReturned;
   for (let next = pages[0]!.next; next !== null && left > 0;) {
-    const page = await api.find(type, { ...ask, limit: Math.min(1000, left), after: next });
+    const page = await api.search(type, { ...ask, limit: Math.min(1000, left), after: next });
     pages.push(page);
     left -= page.numberReturned;
     next = page.next;

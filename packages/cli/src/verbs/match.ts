@@ -1,11 +1,12 @@
 import type { ListLineView, ListPageQuery, ListTargetBody } from '@tantamos/contract';
-import { wholeNumber } from '../job-options';
+
 import { print, readFormat } from '../output';
-import { commas, readFile, tellReport } from '../selection-options';
+import { tellReport } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { exitCodes } from '../exit';
 import { acting, type Verb } from './verb';
+import { commas, readFile, wholeNumber } from '../options';
 
 const pages = ['all', 'blank', 'not_address', 'repeat', 'different', 'found', 'unknown', 'several', 'elsewhere'];
 

@@ -1,16 +1,20 @@
 import { randomUUID } from 'node:crypto';
-import type { PreviewView } from '@tantamos/contract';
+import type { PreviewView, SelectionBody } from '@tantamos/contract';
 import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
-import { shortId } from '@tantamos/core';
+import { shortId, verdicts } from '@tantamos/core';
 import { findPreview } from '../ids';
-import { readJob, wholeNumber, withJobOptions, type JobOptions } from '../job-options';
-import { moment, number, print, readFormat, talk } from '../output';
+import { readJob, withJobOptions, type JobOptions } from '../job-options';
+import { listed, moment, number, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { client } from '../session';
-import { showPreview, showRecords } from '../show';
+import { isOverMost, showPreview, showRecords } from '../show';
 import { acting, type Verb } from './verb';
+import { askAboutLiterals } from '../literals';
+import { remember } from '../recent';
+import { showWhy } from './find';
 import { sendRecords } from './result';
+import { wholeNumber } from '../options';
 
 export const preview: Verb = (program) => {
   withJobOptions(
@@ -23,7 +27,10 @@ export const preview: Verb = (program) => {
     .action(
       acting(async (type: string | undefined, o: JobOptions & { format: string }) => {
         const api = client();
-        return finish(api, await api.makePreview(await readJob(api, type, o), randomUUID()), o.format);
+        remember('preview', null);
+        const job = await readJob(api, type, o);
+        await askAboutLiterals(api, job);
+        return finish(api, await api.makePreview(job, { once: randomUUID() }), o.format);
       }),
     );
 
@@ -31,15 +38,15 @@ export const preview: Verb = (program) => {
     .command('look')
     .argument('<preview>', 'its id, or “last”')
     .description('look at the records of a preview, old and new')
-    .option('--outcome <outcome>', 'will_change, already_right, not_allowed, edited_since or gone')
-    .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)
-    .option('--format <format>', 'table, json, jsonl or csv; csv and jsonl give every record', 'table')
+    .option('--outcome <outcome>', listed(verdicts))
+    .option('--limit <n>', 'records to give (20; of csv and jsonl all)', wholeNumber('--limit'))
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
-      acting(async (said: string, o: { outcome?: string; limit: number; format: string }) => {
+      acting(async (said: string, o: { outcome?: string; limit?: number; format: string }) => {
         const api = client();
         const p = await findPreview(api, said);
         if (readFormat(o.format) === 'table') showPreview(p);
-        return sendRecords(api, 'previews', p.id, o, (records) => showRecords(records, true));
+        return sendRecords(api, 'previews', p.id, o, (records) => showRecords(records));
       }),
     );
 
@@ -55,7 +62,7 @@ export const preview: Verb = (program) => {
           moment(p.madeAt),
           p.madeBy,
           p.expired ? 'expired' : p.state,
-          number(p.totals.not_yet),
+          number(p.totals.will_change),
           p.sentence,
         ]);
         print(
@@ -70,19 +77,21 @@ export const preview: Verb = (program) => {
 
 /** Waits for a preview, shows it, and says with the exit code whether there is anything to run. */
 export async function finish(api: Client, made: PreviewView, format: string): Promise<number> {
+  remember('preview', null);
   const p = await followPreview(api, made);
   if (p.state !== 'ready') {
     talk(`error: ${p.trouble ?? 'The preview was cancelled.'}`);
     return exitCodes.problems;
   }
+  remember('preview', p.id);
   if (readFormat(format) === 'table') showPreview(p);
   else print({ columns: [], rows: [] }, 'json', p);
-  const atMost = p.job.safety?.atMost ?? null;
-  if (p.kind === 'edit' && atMost !== null && p.totals.not_yet > atMost) {
+  if (p.totals.matched === 0 && p.job && format === 'table') await showWhy(api, p.job.selection as SelectionBody);
+  if (isOverMost(p)) {
     talk(
-      `error: ${number(p.totals.not_yet)} would change, more than the ${number(atMost)} of --at-most. This preview cannot be started.`,
+      `error: ${number(p.totals.will_change)} would change, more than the ${number(p.job!.safety!.atMost!)} of --at-most. This preview cannot be started.`,
     );
     return exitCodes.stoppedByLimit;
   }
-  return p.totals.not_yet === 0 ? exitCodes.nothingToDo : exitCodes.done;
+  return p.totals.will_change === 0 ? exitCodes.nothingToDo : exitCodes.done;
 }

@@ -1,35 +1,32 @@
 import type { Client } from '@tantamos/client';
-import type { JournalRecord } from '@tantamos/contract';
-import { shortId } from '@tantamos/core';
+import type { JournalQuery, JournalRecord } from '@tantamos/contract';
+import { outcomes, shortId } from '@tantamos/core';
 import { findRun } from '../ids';
-import { wholeNumber } from '../job-options';
-import { moment, number, out, print, readFormat, talk } from '../output';
-import { codeOf } from '../progress';
+
+import { listed, moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { showRecords, showRun, stateText } from '../show';
 import { acting, type Verb } from './verb';
+import { wholeNumber } from '../options';
 
 export const result: Verb = (program) => {
   program
     .command('result')
     .argument('<run>', 'its id, or “last”')
     .description('what a run did: totals, and every record with its outcome')
-    .option(
-      '--outcome <outcome>',
-      'only changed, already_right, not_allowed, edited_since, refused, in_use, gone or not_yet',
-    )
-    .option('--limit <n>', 'records to show', wholeNumber('--limit'), 20)
-    .option('--format <format>', 'table, json, jsonl or csv; csv and jsonl give every record', 'table')
+    .option('--outcome <outcome>', `only ${listed(outcomes)}`)
+    .option('--limit <n>', 'records to give (20; of csv and jsonl all)', wholeNumber('--limit'))
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
-      acting(async (said: string, o: { outcome?: string; limit: number; format: string }) => {
+      acting(async (said: string, o: { outcome?: string; limit?: number; format: string }) => {
         const api = client();
         const run = await findRun(api, said);
         if (readFormat(o.format) === 'table') {
           showRun(run);
           out('');
         }
-        await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records, false));
-        return codeOf(run);
+        // Asked and answered: how the run stands is in what is told.
+        await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records));
       }),
     );
 
@@ -64,22 +61,52 @@ export const result: Verb = (program) => {
     );
 };
 
+/** What was typed; the service says what there is. */
+type Told = JournalQuery['outcome'];
+
 /** The records of a preview or run: a page for people and json, all of them as a stream for csv and jsonl. */
 export async function sendRecords(
   api: Client,
   of: 'previews' | 'runs',
   id: string,
-  o: { outcome?: string; limit: number; format: string },
+  o: { outcome?: string; limit?: number; format: string },
   show: (records: readonly JournalRecord[]) => void,
 ): Promise<void> {
   const format = readFormat(o.format);
   if (format === 'csv' || format === 'jsonl') {
-    for await (const text of await api.exported(of, id, { format, outcome: o.outcome })) process.stdout.write(text);
+    const query = { format, outcome: o.outcome as Told };
+    const file = await (of === 'runs' ? api.files.runRecords(id, query) : api.files.previewRecords(id, query));
+    for await (const text of o.limit === undefined ? file.pieces() : firstOf(file.pieces(), o.limit, format))
+      process.stdout.write(text);
     return;
   }
-  const query = { outcome: o.outcome as never, limit: Math.min(500, Math.max(1, o.limit)) };
+  const query = { outcome: o.outcome as Told, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
   const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, query);
   if (format === 'json') print({ columns: [], rows: [] }, 'json', page.records);
   else show(page.records);
   if (page.next) talk('… more; --limit N shows more, --format csv gives all');
+}
+
+/** The first records of a file, and its header: a line ends a record where it is not between quotes. */
+async function* firstOf(
+  pieces: AsyncIterable<string>,
+  records: number,
+  format: 'csv' | 'jsonl',
+): AsyncGenerator<string> {
+  let left = records + (format === 'csv' ? 1 : 0);
+  let quoted = false;
+  for await (const piece of pieces)
+    for (let at = 0, from = 0; ; at++) {
+      if (left === 0) return;
+      const char = piece[at];
+      if (char === undefined) {
+        yield piece.slice(from);
+        break;
+      }
+      if (char === '"' && format === 'csv') quoted = !quoted;
+      if (char !== '\n' || quoted) continue;
+      yield piece.slice(from, at + 1);
+      from = at + 1;
+      left--;
+    }
 }

@@ -5,14 +5,16 @@ import { ask, hasTerminal } from '../ask';
 import { exitCodes } from '../exit';
 import { shortId } from '@tantamos/core';
 import { findPreview, findRun } from '../ids';
-import { wholeNumber } from '../job-options';
+
 import { number, talk } from '../output';
+import { remember } from '../recent';
 import { followRun } from '../progress';
 import { client } from '../session';
 import { showPreview, showRun } from '../show';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { acting, type Verb } from './verb';
+import { wholeNumber } from '../options';
 
 interface RunOptions {
   readonly expect?: number;
@@ -47,7 +49,8 @@ export const run: Verb = (program) => {
       acting(async (said: string, o: { why?: string; expect?: number }) => {
         const api = client();
         const source = await findRun(api, said);
-        const made = await api.undo(source.id, { why: o.why }, randomUUID());
+        remember('preview', null);
+        const made = await api.undoRun(source.id, { why: o.why }, { once: randomUUID() });
         const code = await finish(api, made, 'table');
         if (code !== exitCodes.done || o.expect === undefined) return code;
         return startRun(api, await api.preview(made.id), { expect: o.expect, ask: true });
@@ -61,7 +64,9 @@ export const run: Verb = (program) => {
     .action(
       acting(async (said: string) => {
         const api = client();
-        return finish(api, await api.retry((await findRun(api, said)).id, {}, randomUUID()), 'table');
+        const source = await findRun(api, said);
+        remember('preview', null);
+        return finish(api, await api.retryRun(source.id, {}, { once: randomUUID() }), 'table');
       }),
     );
 
@@ -88,7 +93,7 @@ export const run: Verb = (program) => {
       .action(
         acting(async (said: string) => {
           const api = client();
-          showRun(await api.steer((await findRun(api, said)).id, verb as keyof typeof steering));
+          showRun(await api[`${verb as keyof typeof steering}Run`]((await findRun(api, said)).id));
         }),
       );
 
@@ -101,12 +106,14 @@ export const run: Verb = (program) => {
       acting(async (said: string, o: { detach?: true }) => {
         const api = client();
         const found = await findRun(api, said);
-        return started(api, await api.steer(found.id, 'continue'), o.detach);
+        return started(api, await api.continueRun(found.id), o.detach);
       }),
     );
 };
 
 async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {
+  const me = await api.me();
+  if (p.madeBy !== me.name) talk(`This preview was made by ${p.madeBy}; the run keeps both your names.`);
   const expect = o.expect ?? (await confirmed(p));
   if (expect === null) {
     talk('Nothing was started.');
@@ -114,10 +121,11 @@ async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<num
   }
   const askAfter = o.ask ? o.askAfter : null;
   const body = { preview: p.id, expect, ...(askAfter === undefined ? {} : { askAfter }) };
-  return started(api, await api.startRun(body, randomUUID()), o.detach);
+  return started(api, await api.startRun(body, { once: randomUUID() }), o.detach);
 }
 
 async function started(api: Client, now: RunView, detach?: true): Promise<number> {
+  remember('run', now.id);
   talk(`run ${shortId(now.id)}`);
   if (!detach) return followRun(api, now.id);
   showRun(now);
@@ -126,7 +134,7 @@ async function started(api: Client, now: RunView, detach?: true): Promise<number
 
 /** Asks the person; the number itself where much is at stake. Null: they said no. */
 async function confirmed(p: PreviewView): Promise<number | null> {
-  const count = p.totals.not_yet;
+  const count = p.totals.will_change;
   if (!hasTerminal()) throw new UsageError(`Without a terminal, say how many will change: --expect ${count}`);
   showPreview(p);
   if (!p.expectRequired) return /^y(es)?$/i.test(await ask(`Change ${number(count)} records? [y/N] `)) ? count : null;

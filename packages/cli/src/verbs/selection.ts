@@ -1,10 +1,12 @@
 import { writeFileSync } from 'node:fs';
+import type { SelectionsFileBody } from '@tantamos/contract';
 import { exitCodes } from '../exit';
 import { moment, number, out, print, readFormat, talk } from '../output';
-import { readFile, readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
+import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
+import { readFile } from '../options';
 
 export const selection: Verb = (program) => {
   const group = program.command('selection').description('selections saved under names');
@@ -92,11 +94,11 @@ export const selection: Verb = (program) => {
     .argument('[file]')
     .description('all of them as a JSON file, filters in CQL2 JSON; to standard output without a file')
     .action(
-      acting(async (file: string | undefined) => {
-        const text = await client().selectionsFile();
-        if (file === undefined) return out(text);
-        writeFileSync(file, text);
-        talk(`Written to ${file}.`);
+      acting(async (path: string | undefined) => {
+        const text = await (await client().files.selectionsFile()).text();
+        if (path === undefined) return out(text);
+        writeFileSync(path, text);
+        talk(`Written to ${path}.`);
       }),
     );
   group
@@ -108,7 +110,7 @@ export const selection: Verb = (program) => {
         if (!['refuse', 'skip', 'replace'].includes(o.taken))
           throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
         const saved = await client().importSelections({
-          file: readJson(file),
+          file: readJson(file) as SelectionsFileBody,
           taken: o.taken as 'refuse' | 'skip' | 'replace',
         });
         talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((s) => s.name).join(', ')}.`);
@@ -117,10 +119,11 @@ export const selection: Verb = (program) => {
     );
 };
 
-function readJson(file: string): Record<string, unknown> {
+/** What is in it, the service checks. */
+function readJson(file: string): unknown {
   const text = readFile(file);
   try {
-    return JSON.parse(text) as Record<string, unknown>;
+    return JSON.parse(text);
   } catch {
     throw new UsageError(`${file} is not JSON.`);
   }

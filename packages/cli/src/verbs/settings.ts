@@ -1,11 +1,11 @@
 import type { FieldSettingsBody, TypeSettingsBody } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
-import { wholeNumber } from '../job-options';
-import { out, print, readFormat, talk } from '../output';
+
+import { print, talk } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
-import { readFileSync } from 'node:fs';
 import { acting, type Verb } from './verb';
+import { wholeNumber } from '../options';
 
 interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'hidden'> {
   readonly ownerFields?: string;
@@ -165,51 +165,6 @@ export const detach: Verb = (program) => {
         };
         await client().detach({ database: o.database ?? (await named()) });
         talk('Tantamos has been taken away; its service has ended.');
-      }),
-    );
-};
-
-export const accounts: Verb = (program) => {
-  const group = program.command('accounts').description('who may sign in (administrators)');
-  group
-    .command('list', { isDefault: true })
-    .description('all accounts')
-    .option('--format <format>', 'table, json, jsonl or csv', 'table')
-    .action(
-      acting(async (o: { format: string }) => {
-        const all = await client().accounts();
-        print(
-          { columns: ['login', 'name', 'role', 'active'], rows: all.map((a) => [a.login, a.name, a.role, a.active]) },
-          readFormat(o.format),
-          all,
-        );
-      }),
-    );
-  group
-    .command('add')
-    .argument('<login>')
-    .description('add an account; the password is asked for, or read from standard input')
-    .requiredOption('--name <text>', 'first and last name')
-    .requiredOption('--role <role>', 'administrator or editor')
-    .action(
-      acting(async (login: string, o: { name: string; role: 'administrator' | 'editor' }) => {
-        const password = hasTerminal()
-          ? await ask('Password for the new account: ', true)
-          : readFileSync(0, 'utf8').trim();
-        const account = await client().addAccount({ login, name: o.name, role: o.role, password });
-        talk(`Added ${account.login} (${account.role}).`);
-      }),
-    );
-};
-
-export const who: Verb = (program) => {
-  program
-    .command('who')
-    .description('who is signed in, and where')
-    .action(
-      acting(async () => {
-        const me = await client().me();
-        out(`${me.name} (${me.login}, ${me.role}) in ${me.workspace.name}`);
       }),
     );
 };

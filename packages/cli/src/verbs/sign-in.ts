@@ -29,7 +29,7 @@ export const signIn: Verb = (program) => {
           label: `cli on ${hostname()}`,
         });
         keep({ service, token: session.token! });
-        talk(`Signed in at ${service} as ${session.name} (${session.role}).`);
+        talk(`Signed in at ${service} as ${session.name} (${session.roleLabel.toLowerCase()}).`);
       }),
     );
 

@@ -19,7 +19,12 @@ export const types: Verb = (program) => {
           t.notChangeable ?? 'can be changed',
         ]);
         print(
-          { columns: ['type', 'label', 'records', 'name field', 'owner', 'changes'], numbers: ['records'], rows },
+          {
+            columns: ['type', 'label', 'records', 'name field', 'owner', 'changes'],
+            numbers: ['records'],
+            whole: ['changes'],
+            rows,
+          },
           readFormat(o.format),
           all,
         );
@@ -52,7 +57,8 @@ export const types: Verb = (program) => {
           ];
         });
         for (const f of view.unreadable) rows.push([f.name, f.label, '', '', `cannot be read: ${f.reason}`]);
-        print({ columns: ['field', 'label', 'kind', 'limits', 'can be changed'], rows }, readFormat(o.format), [
+        const columns = ['field', 'label', 'kind', 'limits', 'can be changed'];
+        print({ columns, whole: ['limits', 'can be changed'], rows }, readFormat(o.format), [
           ...view.fields,
           ...view.unreadable,
         ]);

@@ -1,9 +1,10 @@
 import type { FieldValues } from '@tantamos/contract';
 import { out, number, print, readFormat, talk } from '../output';
-import { wholeNumber } from '../job-options';
-import { commas, readSelection, withSelectionOptions, type SelectionOptions } from '../selection-options';
+
+import { readSelection, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { acting, type Verb } from './verb';
+import { commas, wholeNumber } from '../options';
 
 interface Options extends SelectionOptions {
   readonly search?: string;

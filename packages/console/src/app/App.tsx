@@ -1,16 +1,17 @@
+import type { ComponentType } from 'react';
 import { QueryClientProvider } from '@tanstack/react-query';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
-import { PreviewPage } from '../preview/PreviewPage';
-import { RecordPage } from '../record/RecordPage';
-import { PrintPage } from '../records/PrintPage';
 import { RecordsPage } from '../records/RecordsPage';
-import { RunPage } from '../runs/RunPage';
-import { RunsPage } from '../runs/RunsPage';
-import { DraftKeeper } from '../job/draft';
+import { DraftKeeper } from '../job/DraftKeeper';
 import { queryClient } from './api';
 import { Session } from './session';
 import { Shell } from './Shell';
 import { NotFound } from '../components/states';
+
+/** A page that is read when somebody goes there: the first one is there sooner. */
+function page<N extends string>(read: () => Promise<{ readonly [K in N]: ComponentType }>, name: N) {
+  return async () => ({ Component: (await read())[name] });
+}
 
 const router = createBrowserRouter([
   {
@@ -25,11 +26,24 @@ const router = createBrowserRouter([
       { index: true, element: <Navigate to="/records" replace /> },
       { path: 'records', element: <RecordsPage /> },
       { path: 'records/:type', element: <RecordsPage /> },
-      { path: 'records/:type/print', element: <PrintPage /> },
-      { path: 'records/:type/:key', element: <RecordPage /> },
-      { path: 'previews/:id', element: <PreviewPage /> },
-      { path: 'runs', element: <RunsPage /> },
-      { path: 'runs/:id', element: <RunPage /> },
+      { path: 'records/:type/print', lazy: page(() => import('../records/PrintPage'), 'PrintPage') },
+      { path: 'records/:type/:key', lazy: page(() => import('../record/RecordPage'), 'RecordPage') },
+      { path: 'previews/:id', lazy: page(() => import('../preview/PreviewPage'), 'PreviewPage') },
+      { path: 'jobs', lazy: page(() => import('../jobs/JobsPage'), 'JobsPage') },
+      { path: 'runs', lazy: page(() => import('../runs/RunsPage'), 'RunsPage') },
+      { path: 'runs/:id', lazy: page(() => import('../runs/RunPage'), 'RunPage') },
+      { path: 'account', lazy: page(() => import('../account/AccountPage'), 'AccountPage') },
+      { path: 'account/rights', lazy: page(() => import('../account/OwnRightsPage'), 'OwnRightsPage') },
+      {
+        path: 'settings',
+        lazy: page(() => import('../settings/Settings'), 'Settings'),
+        children: [
+          { index: true, element: <Navigate to="/settings/accounts" replace /> },
+          { path: 'accounts', lazy: page(() => import('../settings/AccountsPage'), 'AccountsPage') },
+          { path: 'rights', lazy: page(() => import('../settings/RightsPage'), 'RightsPage') },
+          { path: 'rights/:login', lazy: page(() => import('../settings/MayPage'), 'MayPage') },
+        ],
+      },
       { path: '*', element: <NotFound what="page" /> },
     ],
   },

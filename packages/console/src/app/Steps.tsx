@@ -1,10 +1,9 @@
-import type { RunView } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { ChevronRight } from 'lucide-react';
 import { useMatch } from 'react-router';
-import { useDraft } from '../job/draft';
-import { api } from './api';
+import { useDraft } from '../job/DraftKeeper';
+import { queries } from '../queries';
 
 const steps = ['Find', 'Change', 'Preview', 'Run', 'Result'] as const;
 
@@ -12,7 +11,7 @@ const steps = ['Find', 'Change', 'Preview', 'Run', 'Result'] as const;
 export function Steps() {
   const at = useStep();
   return (
-    <ol aria-label="Steps" className="mx-auto flex items-center gap-1.5">
+    <ol aria-label="Steps" className="mx-auto hidden items-center gap-1.5 lg:flex">
       {steps.map((step, i) => (
         <li
           key={step}
@@ -33,7 +32,7 @@ function useStep(): (typeof steps)[number] | null {
   const records = useMatch('/records/:type');
   const id = run?.params.id;
   // Only listens to what the page itself reads.
-  const state = useQuery<RunView>({ queryKey: ['run', id], queryFn: () => api.run(id!), enabled: false }).data?.state;
+  const state = useQuery({ ...queries.run(id ?? ''), enabled: false }).data?.state;
   const { draft } = useDraft();
   if (preview) return 'Preview';
   if (run) return state && isOver(state) ? 'Result' : 'Run';

@@ -2,9 +2,11 @@ import type { Me } from '@tantamos/contract';
 import { AnswerError } from '@tantamos/client';
 import { useQuery } from '@tanstack/react-query';
 import { createContext, useContext, useEffect, useState, type ReactNode } from 'react';
+import { readAs } from '../components/format';
 import { Trouble, Working } from '../components/states';
 import { SignIn } from '../sign-in/SignIn';
-import { api, queryClient, whenSignedOut } from './api';
+import { queries } from '../queries';
+import { queryClient, whenSignedOut } from './api';
 
 const Person = createContext<Me | null>(null);
 
@@ -19,9 +21,11 @@ export function usePerson(): Me {
  */
 export function Session({ children }: { children: ReactNode }) {
   const [lapsed, setLapsed] = useState(false);
-  const me = useQuery({ queryKey: ['me'], queryFn: api.me, staleTime: Infinity });
+  const me = useQuery(queries.me());
   useEffect(() => whenSignedOut(() => setLapsed(true)), []);
-  const entered = (): void => {
+  const entered = (login: string): void => {
+    // Somebody else's work is not theirs.
+    if (me.data && login !== me.data.login) return location.assign('/');
     setLapsed(false);
     void queryClient.invalidateQueries();
   };
@@ -29,6 +33,7 @@ export function Session({ children }: { children: ReactNode }) {
   const nobody = me.error instanceof AnswerError && me.error.code === 'not_signed_in';
   if (nobody) return <SignIn onEntered={entered} />;
   if (!me.data) return <Trouble error={me.error} />;
+  readAs({ locale: me.data.locale, timeZone: me.data.workspace.timeZone });
   return (
     <Person value={me.data}>
       <div className="h-full" inert={lapsed}>

@@ -1,18 +1,18 @@
 import { AnswerError } from '@tantamos/client';
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery, useQueryClient, type UseQueryOptions } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
 const waitAfterBreak = 1000;
 
 /** A thing that changes by itself: read once, then followed by its events until it rests. */
 export function useWatched<T>(
-  queryKey: readonly unknown[],
-  read: () => Promise<T>,
+  options: { readonly queryKey: readonly unknown[]; readonly queryFn?: unknown },
   watch: (signal: AbortSignal) => AsyncIterable<T>,
   rests: (thing: T) => boolean,
 ) {
   const client = useQueryClient();
-  const query = useQuery({ queryKey, queryFn: read });
+  const { queryKey } = options;
+  const query = useQuery(options as UseQueryOptions<T>);
   const follow = query.data !== undefined && !rests(query.data);
   const key = JSON.stringify(queryKey);
   useEffect(() => {

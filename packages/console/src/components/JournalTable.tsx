@@ -1,4 +1,4 @@
-import type { JournalPage, JournalRecord } from '@tantamos/contract';
+import type { JournalRecord } from '@tantamos/contract';
 import { outcomeWords } from '@tantamos/core';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
@@ -6,24 +6,19 @@ import { Button } from './Button';
 import { Change } from './Change';
 import { keyWords } from './format';
 import { Trouble, Working } from './states';
+import type { queries } from '../queries';
 
 interface Props {
-  /** What makes this list this list; a new key reads it anew. */
-  queryKey: readonly unknown[];
-  load: (after: string | undefined) => Promise<JournalPage>;
+  /** Which journal. */
+  query: ReturnType<typeof queries.runRecords> | ReturnType<typeof queries.previewRecords>;
   /** Show each record's outcome, where the list holds several kinds. */
   withOutcome?: boolean;
   empty: string;
 }
 
 /** Records of a preview or run: name, key, then changed fields old → new. */
-export function JournalTable({ queryKey, load, withOutcome, empty }: Props) {
-  const pages = useInfiniteQuery({
-    queryKey,
-    queryFn: ({ pageParam }) => load(pageParam),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.next ?? undefined,
-  });
+export function JournalTable({ query, withOutcome, empty }: Props) {
+  const pages = useInfiniteQuery(query as ReturnType<typeof queries.runRecords>);
   if (pages.isPending) return <Working what="Reading" />;
   if (pages.isError) return <Trouble error={pages.error} onRetry={() => void pages.refetch()} />;
   const records = pages.data.pages.flatMap((p) => p.records);
@@ -78,7 +73,7 @@ function Row({ record, withOutcome, withCause }: { record: JournalRecord; withOu
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
       {record.changes.map((c) => (
         <td key={c.field} className={cell}>
-          <Change old={c.old} now={c.new} />
+          <Change old={c.old} now={c.new} kind={c.kind} />
         </td>
       ))}
       {withCause && <td className={`${cell} whitespace-normal`}>{record.cause}</td>}

@@ -1,16 +1,25 @@
 import type { NoteView, PreviewView } from '@tantamos/contract';
 import { TriangleAlert } from 'lucide-react';
+import { LinkButton } from './Button';
 import { number } from './format';
 
 const shown = 8;
 
 /** What a person should know of a preview or run, each with some of the records it is about. */
-export function Notes({ notes }: { notes: readonly NoteView[] }) {
-  return notes.map(({ code, message, count, examples }) => (
+export function Notes({ notes, onFilter }: { notes: readonly NoteView[]; onFilter?: (filter: string) => void }) {
+  return notes.map(({ code, message, count, examples, filter }) => (
     <div key={`${code} ${message}`} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
       <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
       <div className="min-w-0 space-y-1">
-        <p>{message}</p>
+        <p>
+          {message}
+          {filter !== undefined && onFilter && (
+            <>
+              {' '}
+              <LinkButton onClick={() => onFilter(filter)}>Take them in</LinkButton>
+            </>
+          )}
+        </p>
         {examples.length > 0 && (
           <ul className="font-mono text-xs break-words">
             {examples.slice(0, shown).map((e) => (

@@ -1,28 +1,28 @@
-import type { Outcome } from '@tantamos/core';
+import type { Outcome, Verdict } from '@tantamos/core';
 import { Tabs } from 'radix-ui';
 import type { ReactNode } from 'react';
 import { number } from './format';
 
-export interface OutcomeTab {
-  readonly outcome: Outcome;
+export interface OutcomeTab<O extends Outcome | Verdict> {
+  readonly outcome: O;
   readonly label: string;
   readonly count: number;
 }
 
 /** Tabs over outcomes, each with its count. */
-export function OutcomeTabs({
+export function OutcomeTabs<O extends Outcome | Verdict>({
   tabs,
   value,
   onChange,
   children,
 }: {
-  tabs: readonly OutcomeTab[];
-  value: Outcome;
-  onChange: (o: Outcome) => void;
+  tabs: readonly OutcomeTab<O>[];
+  value: O;
+  onChange: (o: O) => void;
   children: ReactNode;
 }) {
   return (
-    <Tabs.Root value={value} onValueChange={(v) => onChange(v as Outcome)} className="flex min-h-0 flex-1 flex-col">
+    <Tabs.Root value={value} onValueChange={(v) => onChange(v as O)} className="flex min-h-0 flex-1 flex-col">
       <Tabs.List aria-label="Records by outcome" className="flex shrink-0 gap-1 border-b border-line px-3">
         {tabs.map((t) => (
           <Tabs.Trigger

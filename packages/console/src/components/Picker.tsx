@@ -23,11 +23,13 @@ interface Props {
   className?: string;
   /** Called as the person types, where the options come from a search. */
   onSearch?: (text: string) => void;
+  /** Open from the first, with the cursor in it: it stands for what was just added. */
+  isNew?: boolean;
 }
 
 /** A button that opens a list to search by typing; arrows move, Enter takes, Escape closes. */
-export function Picker({ label, shown, options, value, onPick, className = '', onSearch }: Props) {
-  const [open, setOpen] = useState(false);
+export function Picker({ label, shown, options, value, onPick, className = '', onSearch, isNew = false }: Props) {
+  const [open, setOpen] = useState(isNew);
   const [text, setText] = useState('');
   const [at, setAt] = useState(0);
   const list = useRef<HTMLUListElement>(null);
@@ -118,10 +120,10 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
 }
 
 /** Options with every word typed somewhere in them: first where the label begins so, then where it holds it, then the rest. */
-function fitting(options: readonly Option[], text: string): Option[] {
+export function fitting<O extends Pick<Option, 'id' | 'label' | 'more'>>(options: readonly O[], text: string): O[] {
   const typed = text.toLowerCase().trim();
   const words = typed.split(/\s+/).filter(Boolean);
-  const rank = ({ label }: Option): number => {
+  const rank = ({ label }: O): number => {
     const at = label.toLowerCase().indexOf(typed);
     return at === 0 ? 0 : at > 0 ? 1 : 2;
   };

@@ -23,7 +23,7 @@ export function Sheet({ open, onClose, title, about, side = 'middle', width, chi
   return (
     <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/25" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-black/35" />
         <Dialog.Content
           {...(about ? {} : { 'aria-describedby': undefined })}
           className={`fixed z-30 flex max-w-full flex-col border-line-strong bg-sheet shadow-xl ${place}`}

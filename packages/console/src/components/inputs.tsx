@@ -40,19 +40,21 @@ export function NumberInSentence({ before, after, value, usual = '—', onChange
   const id = useId();
   return (
     <p className="leading-8">
-      <label htmlFor={id}>{before}</label>{' '}
-      <input
-        id={id}
-        inputMode="numeric"
-        className={`${textInput} h-7! w-16! text-right`}
-        value={value ?? ''}
-        placeholder={usual}
-        onChange={(e) => {
-          const digits = e.target.value.replace(/\D/g, '').slice(0, 9);
-          onChange(digits === '' ? null : Math.min(Number(digits), most ?? 999_999_999));
-        }}
-      />
-      {after && ` ${after}`}
+      <label htmlFor={id}>{before}</label> {/* The box and what follows it stay on one line. */}
+      <span className="whitespace-nowrap">
+        <input
+          id={id}
+          inputMode="numeric"
+          className={`${textInput} h-7! w-16! text-right`}
+          value={value ?? ''}
+          placeholder={usual}
+          onChange={(e) => {
+            const digits = e.target.value.replace(/\D/g, '').slice(0, 9);
+            onChange(digits === '' ? null : Math.min(Number(digits), most ?? 999_999_999));
+          }}
+        />
+        {after && ` ${after}`}
+      </span>
     </p>
   );
 }

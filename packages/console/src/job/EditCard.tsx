@@ -1,12 +1,10 @@
 import type { FieldView, TypeView } from '@tantamos/contract';
-import type { Problem } from '@tantamos/core';
+import type { Edit, Problem } from '@tantamos/core';
 import { X } from 'lucide-react';
-import { counted } from '../components/format';
+import { textInput } from '../components/inputs';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
-import { textInput } from '../components/inputs';
-import type { DraftEdit } from './draft';
-import { ValueInput } from './ValueInput';
+import { editActions, formOf, type DraftEdit } from './edits';
 
 interface Props {
   type: TypeView;
@@ -14,18 +12,21 @@ interface Props {
   /** Fields that other edits change already. */
   taken: readonly string[];
   problems: readonly Problem[];
-  onChange: (next: Partial<DraftEdit>) => void;
+  onChange: (next: DraftEdit) => void;
   onRemove: () => void;
+  /** Just added: its field is being looked for. */
+  isNew?: boolean;
 }
 
-const actions = { set: 'Set to', fill: 'Fill blanks with' };
-
 /** One edit as a card: field ▸ action ▸ value. */
-export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Props) {
+export function EditCard({ type, edit, taken, problems, onChange, onRemove, isNew = false }: Props) {
   const field = type.fields.find((f) => f.name === edit.field);
   const named = field ? ` of ${field.label}` : '';
+  const { action, Form } = formOf(edit.kind);
+  const actions = field ? editActions.filter(([, form]) => form.action !== null && form.fits(field)) : [];
+  const set = (members: object): void => onChange({ ...edit, ...members } as DraftEdit);
   const take = (problem: Problem, suggestion: string): void => {
-    if (problem.where?.endsWith('value')) onChange({ value: suggestion });
+    if (problem.where?.endsWith('value')) set({ value: suggestion });
   };
   return (
     <div className="space-y-2 rounded border border-line bg-paper p-2.5">
@@ -34,17 +35,19 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
           label={field ? 'Field' : 'Field to change'}
           shown={field ? field.label : <span className="text-quiet">Choose a field</span>}
           className="flex-1"
-          value={edit.field}
-          options={type.fields
-            .filter((f) => !f.hidden)
-            .map((f) => ({
-              id: f.name,
-              label: f.label,
-              more: f.comment ?? '',
-              note: f.kind.replace('_', '/'),
-              not: whyNot(f, taken),
-            }))}
-          onPick={(name) => onChange({ field: name, ...(edit.values ? {} : { value: '' }) })}
+          isNew={isNew && !field}
+          value={edit.field ?? null}
+          options={type.fields.map((f) => ({
+            id: f.name,
+            label: f.label,
+            more: f.comment ?? '',
+            note: f.kind.replace('_', '/'),
+            not: whyNot(f, taken),
+          }))}
+          // A value of another field is no value of this one; what each record was given stays.
+          onPick={(name) =>
+            onChange(action === null ? ({ ...edit, field: name } as DraftEdit) : begun(edit.kind, name, type))
+          }
         />
         <button
           type="button"
@@ -55,35 +58,34 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove }: Pr
           <X className="size-4" aria-hidden="true" />
         </button>
       </div>
-      {field && edit.values && (
-        <p>
-          {counted(Object.keys(edit.values).length, 'pasted value')}, each for its own record:{' '}
-          <span className="text-quiet">
-            {Object.values(edit.values).slice(0, 4).join(', ')}
-            {Object.keys(edit.values).length > 4 && ' …'}
-          </span>
-        </p>
-      )}
-      {field && !edit.values && (
+      {field && (
         <div className="flex gap-2">
-          <select
-            aria-label={`Action${named}`}
-            className={`${textInput} w-38! shrink-0`}
-            value={edit.kind}
-            onChange={(e) => onChange({ kind: e.target.value as DraftEdit['kind'] })}
-          >
-            {Object.entries(actions).map(([kind, words]) => (
-              <option key={kind} value={kind}>
-                {words}
-              </option>
-            ))}
-          </select>
-          <ValueInput field={field} value={edit.value} onChange={(value) => onChange({ value })} />
+          {action !== null && (
+            <select
+              aria-label={`Action${named}`}
+              className={`${textInput} w-38! shrink-0`}
+              value={edit.kind}
+              onChange={(e) => onChange({ ...edit, kind: e.target.value } as DraftEdit)}
+            >
+              {actions.map(([kind, form]) => (
+                <option key={kind} value={kind}>
+                  {form.action}
+                </option>
+              ))}
+            </select>
+          )}
+          <Form field={field} edit={edit} onChange={set} />
         </div>
       )}
       <ProblemList problems={problems} onTake={take} />
     </div>
   );
+}
+
+/** The same action on another field, where it may be chosen for it. */
+function begun(kind: Edit['kind'], name: string, type: TypeView): DraftEdit {
+  const field = type.fields.find((f) => f.name === name);
+  return { kind: field && formOf(kind).fits(field) ? kind : 'set', field: name } as DraftEdit;
 }
 
 function whyNot(field: FieldView, taken: readonly string[]): string | null {

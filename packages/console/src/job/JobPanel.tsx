@@ -12,6 +12,7 @@ import { NumberInSentence, textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
 import { jobOf, type Draft } from './draft';
 import { EditCard } from './EditCard';
+import { completeEdits, type DraftEdit } from './edits';
 import type { Sample } from './useSample';
 
 interface Props {
@@ -45,6 +46,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   const navigate = useNavigate();
   const { workspace } = usePerson();
   const [more, setMore] = useState(draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null);
+  const [added, setAdded] = useState<number | null>(null);
   const job = jobOf(draft, type.id);
   const make = useMutation({ mutationFn: () => api.makePreview(job), onSuccess: (p) => navigate(`/previews/${p.id}`) });
   const { view: data } = sample;
@@ -55,10 +57,13 @@ function OpenPanel({ type, draft, change, sample }: Props) {
   // An empty card to begin with.
   const fields = draft.edits.flatMap((e) => (e.field ? [e.field] : []));
   const edits = draft.edits.length > 0 ? draft.edits : [blankEdit];
-  const setEdit = (i: number, next: Partial<Draft['edits'][number]>): void =>
-    change({ edits: edits.map((e, j) => (j === i ? { ...e, ...next } : e)) });
+  const setEdit = (i: number, next: DraftEdit): void => change({ edits: edits.map((e, j) => (j === i ? next : e)) });
   return (
-    <aside aria-label="Job" className="flex w-95 shrink-0 flex-col border-l border-line bg-sheet">
+    <aside
+      aria-label="Job"
+      // Where there is no room beside the records it lies over them.
+      className="flex w-95 max-w-full shrink-0 flex-col border-l border-line bg-sheet max-lg:fixed max-lg:top-11 max-lg:right-0 max-lg:bottom-0 max-lg:z-20 max-lg:shadow-xl"
+    >
       <div className="flex h-12 shrink-0 items-center justify-between border-b border-line px-4">
         <h2 className="text-sm font-semibold">Change</h2>
         <button
@@ -86,13 +91,19 @@ function OpenPanel({ type, draft, change, sample }: Props) {
               key={i}
               type={type}
               edit={edit}
+              isNew={i === added}
               taken={draft.edits.flatMap((e, j) => (j !== i && e.field ? [e.field] : []))}
               problems={problems.filter((p) => p.where?.startsWith(`edits[${indexInJob(draft, i)}]`))}
               onChange={(next) => setEdit(i, next)}
               onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
             />
           ))}
-          <Button onClick={() => change({ edits: [...edits, blankEdit] })}>
+          <Button
+            onClick={() => {
+              setAdded(edits.length);
+              change({ edits: [...edits, blankEdit] });
+            }}
+          >
             <Plus className="size-4" aria-hidden="true" /> Add an edit
           </Button>
           <ProblemList problems={problems.filter((p) => !p.where?.startsWith('edits['))} />
@@ -189,9 +200,9 @@ function OpenPanel({ type, draft, change, sample }: Props) {
 
 const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';
 
-const blankEdit = { kind: 'set', field: null, value: '' } as const;
+const blankEdit: DraftEdit = { kind: 'set' };
 
 /** Edits that are not filled in yet are not sent, so the service counts without them. */
 function indexInJob(draft: Draft, i: number): number {
-  return draft.edits.slice(0, i).filter((e) => e.field !== null && (e.value !== '' || e.values)).length;
+  return completeEdits(draft.edits.slice(0, i)).length;
 }

@@ -1,10 +1,11 @@
 import type { FieldView } from '@tantamos/contract';
 import { quote } from '@tantamos/core';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api } from '../app/api';
 import { textInput } from '../components/inputs';
+import { lookOf } from '../components/kinds';
 import { Picker } from '../components/Picker';
+import { queries } from '../queries';
 
 interface Props {
   field: FieldView;
@@ -17,14 +18,8 @@ export function ValueInput({ field, value, onChange }: Props) {
   const label = `Value for ${field.label}`;
   if (field.refersTo !== null)
     return <ReferenceInput typeId={field.refersTo} label={label} value={value} onChange={onChange} />;
-  const options =
-    field.choices ??
-    (field.base === 'yes_no'
-      ? [
-          { value: 'true', label: 'Yes' },
-          { value: 'false', label: 'No' },
-        ]
-      : null);
+  const { input } = lookOf(field.base);
+  const options = field.choices ?? input.options ?? null;
   if (options)
     return (
       <select aria-label={label} className={textInput} value={value} onChange={(e) => onChange(e.target.value)}>
@@ -38,15 +33,12 @@ export function ValueInput({ field, value, onChange }: Props) {
         ))}
       </select>
     );
-  const kind = field.base === 'date' ? 'date' : 'text';
-  const hint =
-    field.base === 'moment' ? '2026-05-01T08:00:00Z' : field.base === 'number' ? (field.scale ? '0.00' : '0') : 'Text';
   return (
     <input
       aria-label={label}
-      type={kind}
-      inputMode={field.base === 'number' ? 'decimal' : undefined}
-      placeholder={hint}
+      type={input.type}
+      inputMode={input.decimal && 'decimal'}
+      placeholder={input.hint(field.scale)}
       className={textInput}
       value={value}
       onChange={(e) => onChange(e.target.value)}
@@ -67,31 +59,19 @@ function ReferenceInput({
   onChange: (v: string) => void;
 }) {
   const [text, setText] = useState('');
-  const type = useQuery({ queryKey: ['type', typeId], queryFn: () => api.type(typeId) });
+  const type = useQuery(queries.type(typeId));
   const name = type.data?.nameField;
   const key = type.data?.key[0];
   // A small type is read whole; of a large one, what begins with the text as typed.
   const small = (type.data?.about ?? 0) <= 1000;
   const filter = small || text === '' || !name ? '' : `${name} LIKE ${quote(`${text.replace(/[\\%_]/g, '\\$&')}%`)}`;
   const tell = type.data?.fields.find((f) => f.unique && f.base === 'text' && f.name !== name)?.name;
+  const columns = [key ?? '', name ?? '', ...(tell ? [tell] : [])];
   const found = useQuery({
-    queryKey: ['names', typeId, filter],
-    queryFn: () =>
-      api.find(typeId, {
-        filter,
-        columns: [key!, name!, ...(tell ? [tell] : [])],
-        sort: [name!],
-        limit: small ? 1000 : 100,
-      }),
+    ...queries.names(typeId, filter, columns, small ? 1000 : 100),
     enabled: Boolean(name && key),
-    placeholderData: keepPreviousData,
   });
-  const chosen = useQuery({
-    queryKey: ['name', typeId, value],
-    queryFn: () => api.record(typeId, value),
-    enabled: value !== '',
-    retry: false,
-  });
+  const chosen = useQuery({ ...queries.record(typeId, value), enabled: value !== '', retry: false });
   const options = (found.data?.records ?? []).map(({ values: [k, n, t] }) => ({
     id: k!.value!,
     label: n!.value ?? k!.value!,

@@ -1,7 +1,7 @@
 import type { JobBody, SampleView } from '@tantamos/contract';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { api } from '../app/api';
+import { useQuery } from '@tanstack/react-query';
 import { useSettled } from '../components/useSettled';
+import { queries } from '../queries';
 
 export interface Sample {
   readonly view: SampleView | undefined;
@@ -17,15 +17,6 @@ export interface Sample {
 export function useSample(job: JobBody, keys: readonly string[], enabled: boolean): Sample {
   const now = JSON.stringify({ selection: job.selection, edits: job.edits });
   const asked = useSettled(JSON.stringify({ job: now, keys }), 250);
-  const found = useQuery({
-    queryKey: ['sample', asked],
-    queryFn: async ({ signal }) => {
-      const { job: text, keys: inSight } = JSON.parse(asked) as { job: string; keys: string[] };
-      return { of: text, view: await api.sample({ job: JSON.parse(text) as JobBody, keys: inSight }, signal) };
-    },
-    enabled,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const found = useQuery({ ...queries.sample(asked), enabled });
   return { view: found.data?.view, current: found.data?.of === now, error: found.error };
 }

@@ -1,12 +1,12 @@
 import type { PreviewView } from '@tantamos/contract';
-import type { Outcome } from '@tantamos/core';
+import { outcomeWords, verdicts, type Verdict } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
 import { useWatched } from '../app/useWatched';
 import { Button } from '../components/Button';
-import { moment, number } from '../components/format';
+import { capital, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { AlongLine } from '../components/Notes';
 import { OutcomeBar } from '../components/OutcomeBar';
@@ -15,15 +15,16 @@ import { PrintButton } from '../components/PrintButton';
 import { Problems } from '../components/Problems';
 import { Empty, Trouble, Working } from '../components/states';
 import { TypeNumber } from '../components/TypeNumber';
-import { noWork, useDraft } from '../job/draft';
+import { noWork } from '../job/draft';
+import { useDraft } from '../job/DraftKeeper';
 import { PreviewSide } from './PreviewSide';
+import { queries } from '../queries';
 
 export function PreviewPage() {
   const id = useParams().id!;
   const preview = useWatched(
-    ['preview', id],
-    () => api.preview(id),
-    (signal) => api.watchPreview(id, signal),
+    queries.preview(id),
+    (signal) => api.previewEvents(id, signal),
     (p) => p.state !== 'working',
   );
   if (preview.isPending) return <Working what="Reading the preview" />;
@@ -57,30 +58,36 @@ function BeingMade({ preview }: { preview: PreviewView }) {
 }
 
 function Ready({ preview: p }: { preview: PreviewView }) {
+  const navigate = useNavigate();
+  const { draft, change } = useDraft();
+  // The job is there again with the other filter, to be previewed anew.
+  const takeIn = (filter: string): void => {
+    change({ filter });
+    void navigate(`/records/${encodeURIComponent(p.type)}`);
+  };
   const tabs = tabsOf(p);
-  const [outcome, setOutcome] = useState<Outcome>(tabs.find((t) => t.count > 0)?.outcome ?? 'not_yet');
+  const [outcome, setOutcome] = useState<Verdict>(tabs.find((t) => t.count > 0)?.outcome ?? 'will_change');
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full flex-col max-lg:overflow-auto">
       <header className="space-y-2 border-b border-line px-4 pt-3 pb-2.5">
         <h1 className="text-lg leading-6 font-medium">{p.sentence}</h1>
         <p className="text-quiet">
           Worked out {moment(p.madeAt)} by {p.madeBy}, valid until {moment(p.expiresAt)}.{p.why && ` Why: ${p.why}`}
         </p>
         {p.list && <p className="text-quiet">Pasted list: {p.list.sentence}</p>}
-        <OutcomeBar totals={p.totals} preview />
+        <OutcomeBar totals={p.totals} />
         <AlongLine along={p.along} isDone={false} />
       </header>
-      <div className="flex min-h-0 flex-1">
-        <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
+      <div className="flex min-h-0 flex-1 max-lg:min-h-fit max-lg:flex-col-reverse max-lg:flex-none">
+        <section
+          className="flex min-w-0 flex-2 flex-col bg-sheet max-lg:h-[70vh] max-lg:flex-none"
+          aria-label="Records"
+        >
           <OutcomeTabs tabs={tabs} value={outcome} onChange={setOutcome}>
-            <JournalTable
-              queryKey={['preview', p.id, 'records', outcome]}
-              load={(after) => api.previewRecords(p.id, { outcome, after, limit: 100 })}
-              empty="No records here."
-            />
+            <JournalTable query={queries.previewRecords(p.id, outcome)} empty="No records here." />
           </OutcomeTabs>
         </section>
-        <PreviewSide preview={p} />
+        <PreviewSide preview={p} onFilter={p.run === null && draft.type === p.type ? takeIn : undefined} />
       </div>
       <Foot preview={p} />
     </div>
@@ -93,24 +100,29 @@ function Foot({ preview: p }: { preview: PreviewView }) {
   const [typing, setTyping] = useState<{ askAfter: number | null } | null>(null);
   // One key a page: pressing twice, or once more after a broken line, starts one run.
   const once = useRef(crypto.randomUUID());
-  const count = p.totals.not_yet;
+  const count = p.totals.will_change;
   const start = useMutation({
     mutationFn: (askAfter: number | null) =>
-      api.startRun({ preview: p.id, askAfter, expect: count }, `${once.current}-${askAfter ?? 'all'}`),
+      api.startRun(
+        { preview: p.id, askAfter, expect: count },
+        {
+          once: `${once.current}-${askAfter ?? 'all'}`,
+        },
+      ),
     onSuccess: (run) => {
       if (p.kind === 'edit') change(noWork);
       void navigate(`/runs/${run.id}`);
     },
   });
-  const ask = p.job.safety?.askAfter ?? 5;
+  const ask = p.job?.safety?.askAfter ?? 5;
   const first = p.kind === 'edit' && ask < count ? ask : null;
   const go = (askAfter: number | null): void => (p.expectRequired ? setTyping({ askAfter }) : start.mutate(askAfter));
   const words = p.kind === 'undo' ? 'Put back' : 'Run';
   return (
-    <footer className="flex shrink-0 items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
+    <footer className="sticky bottom-0 flex shrink-0 flex-wrap items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
       <Button onClick={() => navigate(-1)}>Back</Button>
       <PrintButton />
-      <div className="ml-auto flex items-center gap-3">
+      <div className="ml-auto flex flex-wrap items-center gap-3">
         {p.hindrance !== null && !p.run && <p className="text-pending">{p.hindrance}</p>}
         <Problems error={start.error} />
         {p.run ? (
@@ -153,13 +165,14 @@ function Foot({ preview: p }: { preview: PreviewView }) {
   );
 }
 
+/** What is always told of a preview, and the rest where there is some. */
+const always: Record<PreviewView['kind'], readonly Verdict[]> = {
+  edit: ['will_change', 'already_right', 'not_allowed'],
+  undo: ['will_change'],
+};
+
 function tabsOf(p: PreviewView) {
-  const all = [
-    { outcome: 'not_yet', label: 'Will change', count: p.totals.not_yet },
-    { outcome: 'already_right', label: 'Already right', count: p.totals.already_right },
-    { outcome: 'not_allowed', label: 'Not allowed', count: p.totals.not_allowed },
-    { outcome: 'edited_since', label: 'Edited since', count: p.totals.edited_since },
-    { outcome: 'gone', label: 'Gone', count: p.totals.gone },
-  ] as const;
-  return all.filter((t, i) => i < (p.kind === 'edit' ? 3 : 1) || t.count > 0);
+  return verdicts
+    .filter((v) => always[p.kind].includes(v) || p.totals[v] > 0)
+    .map((v) => ({ outcome: v, label: capital(outcomeWords(v)), count: p.totals[v] }));
 }

@@ -4,15 +4,18 @@ import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
 import { Notes } from '../components/Notes';
 
-/** Beside the records: what to mind, and how many values turn into what. */
-export function PreviewSide({ preview: p }: { preview: PreviewView }) {
+/** Beside the records: what to know before it runs, and how many values turn into what. */
+export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; onFilter?: (filter: string) => void }) {
   const fields = [...new Set(p.pairs.map((pair) => pair.field))];
   return (
-    <aside aria-label="What to mind" className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4">
+    <aside
+      aria-label="Before you run"
+      className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4 max-lg:min-w-0 max-lg:flex-none max-lg:border-b max-lg:border-l-0"
+    >
       {p.causes.length + p.triggers.length + p.notes.length > 0 && (
         <section className="space-y-2">
-          <h2 className={heading}>To mind</h2>
-          <Notes notes={p.notes} />
+          <h2 className={heading}>Before you run</h2>
+          <Notes notes={p.notes} onFilter={onFilter} />
           {p.causes.map((c) => (
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
@@ -48,7 +51,7 @@ export function PreviewSide({ preview: p }: { preview: PreviewView }) {
                 .map((pair, i) => (
                   <tr key={i} className="border-t border-line align-top">
                     <td className="py-1 pr-3 break-words">
-                      <Change old={pair.old} now={pair.new} />
+                      <Change old={pair.old} now={pair.new} kind={pair.kind} />
                     </td>
                     <td className="py-1 text-right">{number(pair.count)}</td>
                   </tr>

@@ -1,14 +1,16 @@
 import { outcomeWords } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
-import { api } from '../app/api';
 import { Button } from '../components/Button';
 import { inLines } from '../components/json';
 import { Change, Shown } from '../components/Change';
+import { cellOf } from '../components/kinds';
 import { keyWords, moment, number } from '../components/format';
 import { menuItem } from '../components/Menu';
 import { Trouble, Working } from '../components/states';
-import { everything, useDraft } from '../job/draft';
+import { everything } from '../job/draft';
+import { useDraft } from '../job/DraftKeeper';
+import { queries } from '../queries';
 
 /** One record: its values now, and what runs changed on it, when and why. */
 export function RecordPage() {
@@ -19,10 +21,10 @@ export function RecordPage() {
     change({ ...everything, type: to, related: { of: { type, keys: [key] }, how: 'pointing_at', field } });
     void navigate(`/records/${encodeURIComponent(to)}`);
   };
-  const record = useQuery({ queryKey: ['record', type, key], queryFn: () => api.record(type, key), staleTime: 0 });
-  const view = useQuery({ queryKey: ['type', type], queryFn: () => api.type(type) });
-  const history = useQuery({ queryKey: ['history', type, key], queryFn: () => api.history(type, key), staleTime: 0 });
-  const pointers = useQuery({ queryKey: ['pointers', type, key], queryFn: () => api.pointers(type, key) });
+  const record = useQuery(queries.record(type, key));
+  const view = useQuery(queries.type(type));
+  const history = useQuery(queries.history(type, key));
+  const pointers = useQuery(queries.pointers(type, key));
   if (record.isPending || view.isPending) return <Working what="Reading the record" />;
   if (!record.data || !view.data) return <Trouble error={record.error ?? view.error} />;
   return (
@@ -42,11 +44,11 @@ export function RecordPage() {
             {record.data.fields.map((f) => (
               <div key={f.name} className="flex min-h-8 gap-3 border-b border-line px-4 py-1.5">
                 <dt className="w-36 shrink-0 text-quiet">{f.label}</dt>
-                <dd className="min-w-0 break-words">
+                <dd className={`min-w-0 flex-1 break-words ${cellOf(f.kind).right ? 'text-right tabular-nums' : ''}`}>
                   {f.kind === 'json' && f.value.value !== null ? (
                     <pre className="font-mono text-xs break-words whitespace-pre-wrap">{inLines(f.value.value)}</pre>
                   ) : (
-                    <Shown value={f.value} />
+                    <Shown value={f.value} kind={f.kind} />
                   )}
                 </dd>
               </div>
@@ -89,7 +91,13 @@ export function RecordPage() {
                   {h.changes.map((c) => (
                     <div key={c.field} className="flex gap-3">
                       <dt className="w-36 shrink-0 text-quiet">{c.label}</dt>
-                      <dd>{h.outcome === 'changed' ? <Change old={c.old} now={c.new} /> : <Shown value={c.old} />}</dd>
+                      <dd>
+                        {h.outcome === 'changed' ? (
+                          <Change old={c.old} now={c.new} kind={c.kind} />
+                        ) : (
+                          <Shown value={c.old} kind={c.kind} />
+                        )}
+                      </dd>
                     </div>
                   ))}
                 </dl>

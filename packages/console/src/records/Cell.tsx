@@ -2,6 +2,7 @@ import type { Found, JournalRecord, Value } from '@tantamos/contract';
 import { Ban, Equal, EqualNot } from 'lucide-react';
 import { Link } from 'react-router';
 import { Change, Shown } from '../components/Change';
+import { cellOf } from '../components/kinds';
 
 interface Props {
   /** Row and column, to be found again by. */
@@ -28,7 +29,7 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
       tabIndex={tabStop ? 0 : -1}
       onFocus={onFocus}
       onMouseDown={(e) => e.currentTarget.focus()}
-      className={`relative h-8 truncate border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${column.kind === 'number' ? 'text-right' : ''}`}
+      className={`relative h-8 truncate border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${cellOf(column.kind).right ? 'text-right' : ''}`}
     >
       {changed ? (
         <Pending record={change!} changed={changed} />
@@ -37,11 +38,11 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
           {value.label ?? value.value}
         </Link>
       ) : value.value === null ? null : (
-        <Shown value={value} />
+        <Shown value={value} kind={column.kind} />
       )}
-      {focused && !['other', 'json', 'list'].includes(column.kind) && (
+      {focused && cellOf(column.kind).narrows && (
         <span
-          className={`absolute inset-y-0.5 flex items-center rounded border border-line-strong bg-sheet shadow-sm ${column.kind === 'number' ? 'left-0.5' : 'right-0.5'}`}
+          className={`absolute inset-y-0.5 flex items-center rounded border border-line-strong bg-sheet shadow-sm ${cellOf(column.kind).right ? 'left-0.5' : 'right-0.5'}`}
         >
           <button
             type="button"
@@ -74,11 +75,11 @@ function Pending({ record, changed }: { record: JournalRecord; changed: JournalR
   if (record.outcome === 'not_allowed')
     return (
       <span title={record.cause ?? undefined}>
-        <Shown value={changed.old} />
+        <Shown value={changed.old} kind={changed.kind} />
         <span className="ml-1.5 inline-flex items-center gap-1 text-xs text-trouble">
           <Ban className="size-3.5" aria-hidden="true" /> not allowed
         </span>
       </span>
     );
-  return <Change old={changed.old} now={changed.new} />;
+  return <Change old={changed.old} now={changed.new} kind={changed.kind} />;
 }

@@ -6,6 +6,7 @@ import { LinkButton } from '../components/Button';
 import { moment, number } from '../components/format';
 import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
+import { queries } from '../queries';
 
 interface Props {
   open: boolean;
@@ -16,12 +17,12 @@ interface Props {
 /** Counts that were kept, and what has become of them since: before a run and after it, for instance. */
 export function CountsSheet({ open, types, onClose }: Props) {
   const [chosen, setChosen] = useState<string | null>(null);
-  const kept = useQuery({ queryKey: ['counts'], queryFn: api.keptCounts, enabled: open, staleTime: 0 });
+  const kept = useQuery({ ...queries.counts(), enabled: open });
   const drop = useMutation({
-    mutationFn: api.dropCounts,
+    mutationFn: (id: string) => api.dropCounts(id),
     onSettled: () => {
       setChosen(null);
-      return queryClient.invalidateQueries({ queryKey: ['counts'] });
+      return queryClient.invalidateQueries(queries.counts());
     },
   });
   const all = kept.data ?? [];
@@ -63,12 +64,7 @@ export function CountsSheet({ open, types, onClose }: Props) {
 }
 
 function Compared({ kept }: { kept: KeptCountsView }) {
-  const now = useQuery({
-    queryKey: ['counts', kept.id],
-    queryFn: () => api.compareCounts(kept.id),
-    staleTime: 0,
-    retry: false,
-  });
+  const now = useQuery({ ...queries.comparedCounts(kept.id), retry: false });
   if (!now.data) return now.isError ? <Problems error={now.error} /> : <p className="text-quiet">Counting …</p>;
   const head = 'py-1 pr-4 font-medium';
   return (

@@ -2,7 +2,6 @@ import type { Crossed, SelectionParts, Value } from '@tantamos/contract';
 import { hasOrder } from '@tantamos/core';
 import type { Expression } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
-import { api } from '../app/api';
 import { number } from '../components/format';
 import { Picker } from '../components/Picker';
 import { Problems } from '../components/Problems';
@@ -10,6 +9,7 @@ import { Sheet } from '../components/Sheet';
 import { isOneOf } from './conditions';
 import type { FieldChoice } from './fields';
 import { KeepCounts } from './KeepCounts';
+import { queries } from '../queries';
 
 interface Props {
   type: string;
@@ -24,12 +24,7 @@ interface Props {
 
 /** Two fields crossed: do they agree, and how many do not? Each cell is a click away from being the selection. */
 export function CrossSheet({ type, parts, crossed, fields, onChange, onNarrow, onCounts, onClose }: Props) {
-  const found = useQuery({
-    queryKey: ['cross', type, JSON.stringify(parts), crossed],
-    queryFn: ({ signal }) => api.cross(type, { ...parts, ...crossed! }, signal),
-    enabled: crossed !== null,
-    retry: false,
-  });
+  const found = useQuery({ ...queries.crossed(type, parts, crossed), retry: false });
   const pick = (side: 'rows' | 'columns') => (
     <Picker
       label={side === 'rows' ? 'Down the side' : 'Along the top'}

@@ -38,7 +38,8 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
         ...(format === 'csv' ? { separator: semicolon ? ';' : ',', bom, decimalComma, raw } : {}),
       };
       away.current = new AbortController();
-      const { count, bytes } = await api.exportRecords(type, body, away.current.signal);
+      const { count: told, bytes } = await api.files.exportRecords(type, body, { signal: away.current.signal });
+      const count = told ?? 0;
       const pieces = await gather(bytes, format === 'xlsx' ? 0 : count, setProgress);
       save(new Blob(pieces), `${type}.${format}`);
       return count;
@@ -57,7 +58,7 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
     </label>
   );
   return (
-    <Menu label="Take away" icon={<Download className="size-4 text-quiet" aria-hidden="true" />}>
+    <Menu label="Download" icon={<Download className="size-4 text-quiet" aria-hidden="true" />}>
       {() => (
         <div className="space-y-3">
           <div role="radiogroup" aria-label="Format" className="space-y-1">
@@ -109,7 +110,7 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
           )}
           <div className="flex items-center justify-between">
             <Button main busy={take.isPending} onClick={() => take.mutate()}>
-              Download
+              Save the file
             </Button>
             <Link to={printPage} className="text-accent-strong underline underline-offset-2">
               Print view

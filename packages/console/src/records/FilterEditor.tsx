@@ -15,10 +15,11 @@ import type { FunctionView, TypeView } from '@tantamos/contract';
 import { quote, type Problem } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useId, useRef, useState } from 'react';
-import { api } from '../app/api';
+import { queryClient } from '../app/api';
 import { Button } from '../components/Button';
 import { ProblemList } from '../components/Problems';
 import type { FieldChoice } from './fields';
+import { queries } from '../queries';
 
 interface Props {
   type: TypeView;
@@ -34,7 +35,7 @@ export default function FilterEditor({ type, fields, filter, onApply, problems }
   const editor = useRef<EditorView>(null);
   const [text, setText] = useState(filter);
   const id = useId();
-  const functions = useQuery({ queryKey: ['functions'], queryFn: api.functions, staleTime: Infinity });
+  const functions = useQuery(queries.functions());
   const help = useRef<Help>({ fields, functions: [] });
   const apply = useRef(onApply);
   useEffect(() => {
@@ -186,7 +187,7 @@ async function complete(context: CompletionContext, { fields, functions }: Help)
 async function valuesOf({ field }: FieldChoice, typed: string): Promise<Completion[]> {
   if (field.choices) return field.choices.map((c) => ({ label: quote(c.value), detail: c.label }));
   if (field.refersTo === null) return [];
-  const found = await api.lookup(field.refersTo, typed).catch(() => []);
+  const found = await queryClient.fetchQuery(queries.lookup(field.refersTo, typed)).catch(() => []);
   const alone = (name: string): boolean => found.filter((f) => f.name === name).length === 1;
   return found.map((f) => ({ label: alone(f.name) ? quote(f.name) : f.key, displayLabel: f.name, detail: f.hint }));
 }

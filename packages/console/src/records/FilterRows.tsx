@@ -1,5 +1,6 @@
 import type { Problem } from '@tantamos/core';
 import { Plus, X } from 'lucide-react';
+import { useState } from 'react';
 import { LinkButton } from '../components/Button';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
@@ -28,17 +29,23 @@ interface RowsProps {
   group: Group;
   fields: readonly FieldChoice[];
   level: number;
+  /** Its first row was added with it. */
+  isNew?: boolean;
   onChange: (group: Group) => void;
 }
 
-function Rows({ group, fields, level, onChange }: RowsProps) {
+function Rows({ group, fields, level, isNew = false, onChange }: RowsProps) {
   const { items, join } = group;
   const set = (i: number, item: Item | null): void =>
     onChange({
       ...group,
       items: item === null ? items.filter((_, j) => j !== i) : items.map((o, j) => (j === i ? item : o)),
     });
-  const add = (item: Item): void => onChange({ ...group, items: [...items, item] });
+  const [added, setAdded] = useState<number | null>(isNew ? 0 : null);
+  const add = (item: Item): void => {
+    setAdded(items.length);
+    onChange({ ...group, items: [...items, item] });
+  };
   return (
     <div
       role="group"
@@ -55,10 +62,16 @@ function Rows({ group, fields, level, onChange }: RowsProps) {
             />
             {item.kind === 'group' ? (
               <div className="min-w-0">
-                <Rows group={item} fields={fields} level={level + 1} onChange={(next) => set(i, next)} />
+                <Rows
+                  group={item}
+                  fields={fields}
+                  level={level + 1}
+                  isNew={i === added}
+                  onChange={(next) => set(i, next)}
+                />
               </div>
             ) : item.kind === 'row' ? (
-              <RowFields row={item} fields={fields} onChange={(next) => set(i, next)} />
+              <RowFields row={item} fields={fields} isNew={i === added} onChange={(next) => set(i, next)} />
             ) : (
               <p className="flex min-h-7.5 min-w-0 items-center gap-2">
                 <code className="truncate rounded bg-sunken px-2 py-0.5 font-mono text-xs">{item.text}</code>
@@ -109,16 +122,18 @@ function Joint({ first, join, onJoin }: { first: boolean; join: 'and' | 'or'; on
 function RowFields({
   row,
   fields,
+  isNew,
   onChange,
 }: {
   row: Row;
   fields: readonly FieldChoice[];
+  isNew: boolean;
   onChange: (row: Row) => void;
 }) {
   const choice = fields.find((f) => f.path === row.path);
   const pickField = (path: string): void => {
     const next = fields.find((f) => f.path === path)!;
-    const ops = opsFor(next.field);
+    const ops = opsFor(next);
     const keep = choice && choice.field.base === next.field.base && choice.field.kind === next.field.kind;
     const op = ops.includes(row.op) ? row.op : ops[0]!;
     onChange({ kind: 'row', path, op, values: keep ? row.values : [] });
@@ -137,6 +152,7 @@ function RowFields({
           note: f.path.includes('.') ? undefined : f.field.kind.replace('_', '/'),
         }))}
         onPick={pickField}
+        isNew={isNew && row.path === null}
       />
       {choice && (
         <>
@@ -151,9 +167,9 @@ function RowFields({
               onChange({ ...row, op, values: takes[op] === 0 || !keep ? [] : row.values });
             }}
           >
-            {opsFor(choice.field).map((op) => (
+            {opsFor(choice).map((op) => (
               <option key={op} value={op}>
-                {opWords(op, choice.field)}
+                {opWords(op, choice)}
               </option>
             ))}
           </select>

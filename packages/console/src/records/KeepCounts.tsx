@@ -3,6 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { api, queryClient } from '../app/api';
 import { LinkButton } from '../components/Button';
 import { Problems } from '../components/Problems';
+import { queries } from '../queries';
 
 interface Props {
   type: string;
@@ -15,7 +16,7 @@ interface Props {
 export function KeepCounts({ type, parts, fields, onShow }: Props) {
   const keep = useMutation({
     mutationFn: () => api.keepCounts({ name: fields.join(' × '), selection: { type, ...parts }, fields: [...fields] }),
-    onSuccess: () => queryClient.invalidateQueries({ queryKey: ['counts'] }),
+    onSuccess: () => queryClient.invalidateQueries(queries.counts()),
   });
   return (
     <span className="flex items-center gap-3">

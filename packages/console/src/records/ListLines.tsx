@@ -4,17 +4,13 @@ import { api, queryClient } from '../app/api';
 import { LinkButton } from '../components/Button';
 import { counted } from '../components/format';
 import { useState } from 'react';
+import { queries } from '../queries';
 
 type Page = NonNullable<ListPageQuery['of']>;
 
 /** Lines of a pasted list by what became of them; where several records fit one, it can be said which are meant. */
 export function ListLines({ report, page, choosing }: { report: ListReportView; page: Page; choosing: boolean }) {
-  const lines = useInfiniteQuery({
-    queryKey: ['list-lines', report.id, page],
-    queryFn: ({ pageParam }) => api.listLines(report.id, { of: page, limit: 100, after: pageParam }),
-    initialPageParam: 0,
-    getNextPageParam: (p) => p.next ?? undefined,
-  });
+  const lines = useInfiniteQuery(queries.listLines(report.id, page));
   const all = lines.data?.pages.flatMap((p) => p.lines) ?? [];
   return (
     <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
@@ -57,11 +53,14 @@ function Fate({ line: l, list, choosing }: { line: ListLineView; list: string; c
   const choose = useMutation({
     mutationFn: (of: { type: string; keys: string[] }) => api.chooseInList(list, { ...of, entry: l.entry! }),
     onSuccess: (report) => {
-      queryClient.setQueriesData<ListReportView>({ queryKey: ['paste'] }, (known) =>
+      queryClient.setQueriesData<ListReportView>({ queryKey: queries.pasted('').queryKey.slice(0, 1) }, (known) =>
         known?.id === list ? report : known,
       );
       // Read anew when the lines are opened again.
-      return queryClient.invalidateQueries({ queryKey: ['list-lines', list], refetchType: 'none' });
+      return queryClient.invalidateQueries({
+        queryKey: queries.listLines(list, undefined).queryKey.slice(0, 2),
+        refetchType: 'none',
+      });
     },
     scope: { id: `choices ${list}` },
   });

@@ -6,9 +6,9 @@ import type {
   TypeSummary,
   TypeView,
 } from '@tantamos/contract';
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, queryClient } from '../app/api';
+import { queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
 import { Picker } from '../components/Picker';
@@ -17,6 +17,7 @@ import { Sheet } from '../components/Sheet';
 import { useSettled } from '../components/useSettled';
 import type { FieldChoice } from './fields';
 import { ListLines } from './ListLines';
+import { queries } from '../queries';
 
 interface Props {
   open: boolean;
@@ -61,12 +62,8 @@ function Paste({ type, types, fields, text: given = '', onUse, onClose }: Props)
   ];
   const asked = useSettled(JSON.stringify({ text, targets }), 400);
   const found = useQuery({
-    queryKey: ['paste', asked],
-    queryFn: ({ signal }) => api.paste(JSON.parse(asked), signal),
+    ...queries.pasted(asked),
     enabled: text.trim() !== '' && mine.length > 0,
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-    retry: false,
   });
   const report = text.trim() === '' ? undefined : found.data;
   const stale = found.isPlaceholderData || asked !== JSON.stringify({ text, targets });
@@ -230,7 +227,7 @@ function OtherType({
   onAdd: (target: ListTargetBody) => void;
 }) {
   const add = useMutation({
-    mutationFn: (id: string) => queryClient.fetchQuery({ queryKey: ['type', id], queryFn: () => api.type(id) }),
+    mutationFn: (id: string) => queryClient.fetchQuery(queries.type(id)),
     onSuccess: (type) => onAdd({ type: type.id, fields: guess(text, type) }),
   });
   return (

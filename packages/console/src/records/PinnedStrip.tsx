@@ -1,11 +1,11 @@
 import type { SelectionParts } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { PinOff } from 'lucide-react';
-import { api } from '../app/api';
 import { number } from '../components/format';
 import { isOneOf } from './conditions';
 import type { FieldChoice } from './fields';
+import { queries } from '../queries';
 
 interface Props {
   type: string;
@@ -18,13 +18,8 @@ interface Props {
 
 /** The most frequent values of up to three fields, always in sight; a press keeps one. */
 export function PinnedStrip({ type, parts, pinned, onNarrow, onOpen, onUnpin }: Props) {
-  const found = useQuery({
-    queryKey: ['values', type, JSON.stringify(parts), pinned.map((p) => p.path).join()],
-    queryFn: ({ signal }) => api.values(type, { ...parts, fields: pinned.map((p) => p.path), most: 8 }, signal),
-    placeholderData: keepPreviousData,
-    enabled: pinned.length > 0,
-    retry: false,
-  });
+  const asked = { fields: pinned.map((p) => p.path), most: 8 };
+  const found = useQuery({ ...queries.values(type, parts, asked), enabled: pinned.length > 0, retry: false });
   if (pinned.length === 0) return null;
   return (
     <div className="space-y-1" aria-label="Pinned values" role="region">

@@ -1,13 +1,13 @@
-import type { FoundRecord } from '@tantamos/contract';
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate, useParams } from 'react-router';
-import { api } from '../app/api';
 import { Button } from '../components/Button';
 import { moment, number } from '../components/format';
 import { PrintButton } from '../components/PrintButton';
 import { Trouble, Working } from '../components/states';
-import { everything, pickedPartsOf, useDraft } from '../job/draft';
-import { usualColumns } from './RecordsPage';
+import { everything, pickedPartsOf } from '../job/draft';
+import { useDraft } from '../job/DraftKeeper';
+import { usualColumns } from './columns';
+import { queries } from '../queries';
 
 /** More rows are not for paper. */
 const mostPrinted = 2000;
@@ -20,28 +20,9 @@ export function PrintPage() {
   const draft = kept.type === id ? kept : { ...kept, ...everything };
   const parts = pickedPartsOf(draft);
   const view = draft.views[id] ?? {};
-  const page = useQuery({
-    queryKey: ['print', id, JSON.stringify(parts), JSON.stringify(view)],
-    queryFn: async ({ signal }) => {
-      const type = await api.type(id);
-      const columns = [...(view.columns ?? usualColumns(type))];
-      const explained = await api.explain(id, parts, signal);
-      const records: FoundRecord[] = [];
-      let after: string | undefined;
-      let heads: readonly { name: string; label: string; kind: string }[] = [];
-      do {
-        const found = await api.find(
-          id,
-          { ...parts, columns, sort: view.sort && [...view.sort], limit: 1000, after },
-          signal,
-        );
-        heads = found.columns;
-        records.push(...found.records);
-        after = found.next ?? undefined;
-      } while (after !== undefined && records.length < mostPrinted);
-      return { type, explained, records: records.slice(0, mostPrinted), heads };
-    },
-  });
+  const page = useQuery(
+    queries.printed(id, parts, (type) => view.columns ?? usualColumns(type), view.sort ?? [], mostPrinted),
+  );
   if (page.isPending) return <Working what="Reading the records" />;
   if (!page.data) return <Trouble error={page.error} onRetry={() => void page.refetch()} />;
   const { type, explained, records, heads } = page.data;

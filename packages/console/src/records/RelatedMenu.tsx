@@ -2,8 +2,8 @@ import type { RelatedBody, TypeSummary, TypeView } from '@tantamos/contract';
 import { useQueries } from '@tanstack/react-query';
 import { GitBranch } from 'lucide-react';
 import { useState } from 'react';
-import { api } from '../app/api';
 import { Menu, menuItem } from '../components/Menu';
+import { queries } from '../queries';
 
 interface Props {
   type: TypeView;
@@ -24,7 +24,7 @@ export function RelatedMenu({ type, types, onGo }: Props) {
 function Choices({ type, types, onGo }: Props) {
   const [self, setSelf] = useState(false);
   const others = useQueries({
-    queries: types.map((t) => ({ queryKey: ['type', t.id], queryFn: () => api.type(t.id), staleTime: 60_000 })),
+    queries: types.filter((t) => t.notReadable === null).map((t) => queries.type(t.id)),
   }).flatMap((q) => q.data ?? []);
   const pointing = others.flatMap((t) =>
     t.fields.filter((f) => f.refersTo === type.id && !f.hidden).map((f) => ({ type: t, field: f })),

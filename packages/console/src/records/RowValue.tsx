@@ -1,10 +1,12 @@
+import { lookOf } from '../components/kinds';
+import { usePerson } from '../app/session';
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { api } from '../app/api';
 import { Picker } from '../components/Picker';
 import type { FieldChoice } from './fields';
 import { takes, type Row } from './rows';
+import { queries } from '../queries';
 
 interface Props {
   row: Row;
@@ -97,7 +99,7 @@ function ValueField({ row, choice, value, placeholder, onValue }: FieldProps) {
     );
   if (field.refersTo !== null && field.kind === 'reference')
     return <RecordField name={name} type={field.refersTo} value={value} placeholder={placeholder} onValue={onValue} />;
-  if (field.base === 'date' || field.base === 'moment')
+  if (lookOf(field.base).filter.calendar)
     return (
       <input
         type="date"
@@ -113,7 +115,7 @@ function ValueField({ row, choice, value, placeholder, onValue }: FieldProps) {
       value={value}
       placeholder={placeholder}
       onValue={onValue}
-      numeric={field.base === 'number'}
+      numeric={lookOf(field.base).input.decimal === true}
     />
   );
 }
@@ -178,16 +180,10 @@ function RecordField({
   onValue: (value: string) => void;
 }) {
   const [typed, setTyped] = useState('');
-  const found = useQuery({
-    queryKey: ['lookup', type, typed],
-    queryFn: ({ signal }) => api.lookup(type, typed, signal),
-    placeholderData: (before) => before,
-  });
-  const byKey = useQuery({
-    queryKey: ['lookup', type, value],
-    queryFn: ({ signal }) => api.lookup(type, value, signal),
-    enabled: /^\d+$/.test(value),
-  });
+  const { person } = usePerson();
+  const found = useQuery(queries.lookup(type, typed));
+  const byKey = useQuery({ ...queries.lookup(type, value), enabled: /^\d+$/.test(value) });
+  const mine = person?.type === type;
   const rows = found.data ?? [];
   const alone = (n: string): boolean => rows.filter((r) => r.name === n).length === 1;
   const shown = byKey.data?.find((r) => r.key === value)?.name ?? value;
@@ -200,7 +196,7 @@ function RecordField({
         value === '' ? <span className="text-quiet">{placeholder ?? 'choose…'}</span> : value === 'me()' ? 'me' : shown
       }
       options={[
-        ...(typed === '' ? [{ id: 'me()', label: 'me', note: 'the person signed in' }] : []),
+        ...(mine && typed === '' ? [{ id: 'me()', label: 'me', note: person.name ?? 'the person signed in' }] : []),
         ...rows.map((r) => ({ id: r.key, label: r.name, more: r.hint, note: r.hint.slice(0, 30) })),
       ]}
       onSearch={setTyped}

@@ -1,5 +1,5 @@
 import { AnswerError } from '@tantamos/client';
-import type { SavedSelectionView, SelectionBody } from '@tantamos/contract';
+import type { SavedSelectionView, SelectionBody, SelectionsFileBody } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Bookmark } from 'lucide-react';
 import { useState } from 'react';
@@ -9,6 +9,7 @@ import { moment, number } from '../components/format';
 import { textInput } from '../components/inputs';
 import { Menu } from '../components/Menu';
 import { Problems } from '../components/Problems';
+import { queries } from '../queries';
 
 interface Props {
   /** What is selected now. */
@@ -45,10 +46,10 @@ function SavedList({
   onOpen: (s: SavedSelectionView) => void;
   onOnlyIn: (name: string) => void;
 }) {
-  const saved = useQuery({ queryKey: ['selections'], queryFn: api.selections });
+  const saved = useQuery(queries.selections());
   const drop = useMutation({
-    mutationFn: api.dropSelection,
-    onSettled: () => queryClient.invalidateQueries({ queryKey: ['selections'] }),
+    mutationFn: (name: string) => api.dropSelection(name),
+    onSettled: () => queryClient.invalidateQueries(queries.selections()),
   });
   const all = saved.data ?? [];
   return (
@@ -93,7 +94,7 @@ function SaveForm({ selection }: { selection: SelectionBody }) {
       await api.saveSelection({ name, selection, note: note.trim() || null, open, anyway });
       return api.countSelection(name.trim());
     },
-    onSuccess: () => queryClient.invalidateQueries({ queryKey: ['selections'] }),
+    onSuccess: () => queryClient.invalidateQueries(queries.selections()),
   });
   const alters = save.error instanceof AnswerError && save.error.code === 'would_alter';
   return (
@@ -143,13 +144,13 @@ function SaveForm({ selection }: { selection: SelectionBody }) {
 
 /** All of them to a file, or from one; filters in the JSON form of the standard. */
 function FileMove() {
-  const [file, setFile] = useState<Record<string, unknown> | null>(null);
+  const [file, setFile] = useState<SelectionsFileBody | null>(null);
   const take = useMutation({
     mutationFn: async (taken: 'refuse' | 'skip' | 'replace') => {
       if (file === null) throw new Error('This file is not JSON.');
       return api.importSelections({ file, taken });
     },
-    onSettled: () => queryClient.invalidateQueries({ queryKey: ['selections'] }),
+    onSettled: () => queryClient.invalidateQueries(queries.selections()),
   });
   const read = async (chosen: File | undefined): Promise<void> => {
     take.reset();
@@ -157,7 +158,7 @@ function FileMove() {
       chosen
         ? await chosen
             .text()
-            .then((t) => JSON.parse(t) as Record<string, unknown>)
+            .then((t) => JSON.parse(t) as SelectionsFileBody)
             .catch(() => null)
         : null,
     );

@@ -1,5 +1,5 @@
 import type { Explained, RelatedBody, TakeBody, TypeSummary } from '@tantamos/contract';
-import { ChevronRight, X } from 'lucide-react';
+import { ChevronRight, CircleDashed, X } from 'lucide-react';
 import { LinkButton } from '../components/Button';
 import { counted, number } from '../components/format';
 import type { Draft } from '../job/draft';
@@ -48,6 +48,13 @@ export function SelectionLine({ type, draft, explained: e, failed, onChange, onO
         ))}
       </ol>
       <p className="text-xs text-quiet">{howWords(draft)}</p>
+      {e?.blanks && (
+        <p className="flex items-center gap-1.5 text-xs text-pending">
+          <CircleDashed className="size-3.5 shrink-0" aria-hidden="true" />
+          {e.blanks.sentence}.
+          <LinkButton onClick={() => onChange({ filter: e.blanks!.filter })}>Take them in</LinkButton>
+        </p>
+      )}
       {stages.length > 1 && (
         <LinkButton
           className="text-xs"

@@ -1,10 +1,9 @@
 import type { FieldValues, SelectionParts } from '@tantamos/contract';
 import { hasOrder } from '@tantamos/core';
 import type { Expression } from '@tantamos/core';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Pin, PinOff } from 'lucide-react';
 import { useState } from 'react';
-import { api } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
 import { textInput } from '../components/inputs';
@@ -15,6 +14,7 @@ import { useSettled } from '../components/useSettled';
 import { isNoneOf, isOneOf, literalOf, nameOf } from './conditions';
 import type { FieldChoice } from './fields';
 import { KeepCounts } from './KeepCounts';
+import { queries } from '../queries';
 
 interface Props {
   type: string;
@@ -61,17 +61,8 @@ function Values({
   const [search, setSearch] = useState('');
   const [picked, setPicked] = useState<readonly (string | null)[]>([]);
   const settled = useSettled(search, 250);
-  const found = useQuery({
-    queryKey: ['values', type, JSON.stringify(parts), choice.path, settled],
-    queryFn: ({ signal }) =>
-      api.values(
-        type,
-        { ...parts, fields: [choice.path], most: 200, search: settled || undefined, ranges: true },
-        signal,
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const asked = { fields: [choice.path], most: 200, search: settled || undefined, ranges: true };
+  const found = useQuery({ ...queries.values(type, parts, asked), retry: false });
   const values = found.data?.[0];
   const toggle = (v: string | null): void =>
     setPicked((now) => (now.includes(v) ? now.filter((o) => o !== v) : [...now, v]));
@@ -185,7 +176,7 @@ function Histogram({
     setRange(range === null || range[0] !== range[1] ? [i, i] : [Math.min(range[0], i), Math.max(range[1], i)]);
   const keep = (): void => {
     const span = { start: 0, end: 0 };
-    const field = choice.field.base === 'moment' ? { base: 'date', kind: 'date' } : choice.field;
+    const field = choice.field.base === 'moment' ? ({ base: 'date' } as const) : choice.field;
     const operand = nameOf(choice.path);
     const ends = { from: steps[range![0]]!.from, to: steps[range![1]]!.to };
     onNarrow({

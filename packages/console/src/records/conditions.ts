@@ -1,4 +1,6 @@
 import { parse, print, quote, type Expression } from '@tantamos/core';
+import type { Field } from '@tantamos/core';
+import { lookOf } from '../components/kinds';
 
 const span = { start: 0, end: 0 };
 
@@ -32,21 +34,14 @@ export function nameOf(path: string): Expression {
 }
 
 /** A stored value as a literal that means it where it meets this field. */
-export function literalOf(field: { base: string; kind: string }, value: string): Expression {
-  if (field.base === 'number') return { kind: 'literal', type: 'number', text: value, span };
-  if (field.base === 'yes_no') return { kind: 'literal', type: 'yes_no', text: value, span };
-  if (field.base === 'date') return { kind: 'literal', type: 'date', text: value, span };
-  if (field.base === 'moment')
-    return { kind: 'literal', type: 'moment', text: value.replace(' ', 'T').replace(/\+00$/, 'Z'), span };
-  return { kind: 'literal', type: 'text', text: value, span };
+export function literalOf(field: Pick<Field, 'base'>, value: string): Expression {
+  const type = lookOf(field.base).filter.literal;
+  const text = type === 'moment' ? value.replace(/^(\d{4}-\d\d-\d\d) /, '$1T').replace(/\+00$/, 'Z') : value;
+  return { kind: 'literal', type, text, span };
 }
 
 /** “One of these values”, blank among them where null is. */
-export function isOneOf(
-  path: string,
-  field: { base: string; kind: string },
-  values: readonly (string | null)[],
-): Expression {
+export function isOneOf(path: string, field: Pick<Field, 'base'>, values: readonly (string | null)[]): Expression {
   const operand = nameOf(path);
   const known = values.filter((v): v is string => v !== null).map((v) => literalOf(field, v));
   const parts: Expression[] = [];
@@ -59,7 +54,7 @@ export function isOneOf(
 /** The opposite: none of these values. A blank is kept unless it is left out too. */
 export function isNoneOf(
   path: string,
-  field: { base: string; kind: string; required?: boolean },
+  field: Pick<Field, 'base'> & { required?: boolean },
   values: readonly (string | null)[],
 ): Expression {
   const operand = nameOf(path);

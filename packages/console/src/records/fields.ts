@@ -1,7 +1,7 @@
 import type { FieldView, TypeView } from '@tantamos/contract';
 import { dotted, undotted } from '@tantamos/core';
 import { useQueries } from '@tanstack/react-query';
-import { api } from '../app/api';
+import { queries } from '../queries';
 
 /** A field of the type or of one it refers to, by the path that leads there. */
 export interface FieldChoice {
@@ -10,15 +10,13 @@ export interface FieldChoice {
   readonly field: FieldView;
 }
 
-const typeQuery = (id: string) => ({ queryKey: ['type', id], queryFn: () => api.type(id), staleTime: 60_000 });
-
 /** All fields that a filter, a column or an order may name: the type's own, and two references deep. */
 export function useFields(type: TypeView): readonly FieldChoice[] {
   const targets = (types: readonly (TypeView | undefined)[]): string[] => [
     ...new Set(types.flatMap((t) => (t ? t.fields.flatMap((f) => (f.hidden ? [] : (f.refersTo ?? []))) : []))),
   ];
-  const first = useQueries({ queries: targets([type]).map(typeQuery) }).map((q) => q.data);
-  const second = useQueries({ queries: targets(first).map(typeQuery) }).map((q) => q.data);
+  const first = useQueries({ queries: targets([type]).map(queries.type) }).map((q) => q.data);
+  const second = useQueries({ queries: targets(first).map(queries.type) }).map((q) => q.data);
   const known = new Map([type, ...first, ...second].flatMap((t) => (t ? [[t.id, t] as const] : [])));
   return fieldsFrom(type, known, 2);
 }

@@ -2,6 +2,7 @@ import type { FieldView } from '@tantamos/contract';
 import { parse, pathName, print, type Expression } from '@tantamos/core';
 import { literalOf, nameOf } from './conditions';
 import type { FieldChoice } from './fields';
+import { lookOf, type Comparing } from '../components/kinds';
 
 /** A filter as rows: all (or any) of these, each a row, a group of rows, or text that rows cannot show. */
 export interface Group {
@@ -26,8 +27,10 @@ export type Item = Group | Row | TextItem;
 export type Op =
   | 'is'
   | 'is_not'
+  | 'not_or_blank'
   | 'one_of'
   | 'none_of'
+  | 'none_or_blank'
   | 'contains'
   | 'starts'
   | 'ends'
@@ -48,8 +51,10 @@ export type Op =
 export const takes: Readonly<Record<Op, 0 | 1 | 2 | 'many'>> = {
   is: 1,
   is_not: 1,
+  not_or_blank: 1,
   one_of: 'many',
   none_of: 'many',
+  none_or_blank: 'many',
   contains: 1,
   starts: 1,
   ends: 1,
@@ -70,34 +75,52 @@ export const takes: Readonly<Record<Op, 0 | 1 | 2 | 'many'>> = {
 const blanks: Op[] = ['blank', 'not_blank'];
 
 /** Operators that fit a field, the usual one first. */
-export function opsFor(field: FieldView): Op[] {
-  if (field.kind === 'reference' || field.choices) return ['is', 'is_not', 'one_of', 'none_of', ...blanks];
-  switch (field.base) {
-    case 'yes_no':
-      return ['yes', 'no', ...blanks];
-    case 'number':
-      return ['is', 'is_not', 'less', 'at_most', 'more', 'at_least', 'between', 'one_of', ...blanks];
-    case 'date':
-    case 'moment':
-      return ['is', 'less', 'at_most', 'more', 'at_least', 'between', 'last', 'next', ...blanks];
-    case 'list':
-      return ['holds', ...blanks];
-    case 'json':
-      return ['contains', ...blanks];
-    case 'other':
-      return blanks;
-    default:
-      return ['is', 'is_not', 'contains', 'starts', 'ends', 'one_of', 'none_of', ...blanks];
-  }
+export function opsFor({ field, path }: FieldChoice): Op[] {
+  const all: Op[] =
+    field.kind === 'reference' || field.choices
+      ? ['is', 'is_not', 'not_or_blank', 'one_of', 'none_of', 'none_or_blank', ...blanks]
+      : opsBy[lookOf(field.base).filter.comparing];
+  // What is never blank has nothing to be said of its blanks.
+  return mayBeBlank({ field, path }) ? all : all.filter((op) => op !== 'not_or_blank' && op !== 'none_or_blank');
 }
 
-export function opWords(op: Op, field: FieldView | undefined): string {
-  const time = field?.base === 'date' || field?.base === 'moment';
+function mayBeBlank({ field, path }: Pick<FieldChoice, 'field' | 'path'>): boolean {
+  return !field.required || path.includes('.');
+}
+
+const opsBy: Record<Comparing, Op[]> = {
+  texts: [
+    'is',
+    'is_not',
+    'not_or_blank',
+    'contains',
+    'starts',
+    'ends',
+    'one_of',
+    'none_of',
+    'none_or_blank',
+    ...blanks,
+  ],
+  numbers: ['is', 'is_not', 'not_or_blank', 'less', 'at_most', 'more', 'at_least', 'between', 'one_of', ...blanks],
+  times: ['is', 'less', 'at_most', 'more', 'at_least', 'between', 'last', 'next', ...blanks],
+  truths: ['yes', 'no', ...blanks],
+  lists: ['holds', ...blanks],
+  parts: ['contains', ...blanks],
+  blanks,
+};
+
+/** An operator in words; of what may be blank it says what becomes of blanks. */
+export function opWords(op: Op, choice: FieldChoice | undefined): string {
+  const field = choice?.field;
+  const nor = choice && mayBeBlank(choice) ? ' (nor blank)' : '';
+  const time = field !== undefined && lookOf(field.base).filter.comparing === 'times';
   const words: Record<Op, string> = {
     is: time ? 'is on' : 'is',
-    is_not: 'is not',
+    is_not: `is not${nor}`,
+    not_or_blank: 'is not, or is blank',
     one_of: 'is one of',
-    none_of: 'is none of',
+    none_of: `is none of${nor}`,
+    none_or_blank: 'is none of, or is blank',
     contains: 'contains',
     starts: 'starts with',
     ends: 'ends with',
@@ -141,11 +164,22 @@ export function textOf(group: Group, fields: readonly FieldChoice[]): string {
 }
 
 function itemOf(e: Expression, fields: readonly FieldChoice[]): Item {
+  const denied = deniedRow(e, fields);
+  if (denied) return denied;
   if (e.kind === 'and' || e.kind === 'or')
     return { kind: 'group', join: e.kind, items: e.operands.map((o) => itemOf(o, fields)) };
   const row = rowOf(e, fields);
-  if (row && opsFor(fields.find((f) => f.path === row.path)!.field).includes(row.op)) return row;
-  return { kind: 'text', text: e.kind === 'not' ? print(e) : print(e), why: whyText(e, fields) };
+  if (row && opsFor(fields.find((f) => f.path === row.path)!).includes(row.op)) return row;
+  return { kind: 'text', text: print(e), why: whyText(e, fields) };
+}
+
+/** `region <> 'North' OR region IS NULL`, which is one row. */
+function deniedRow(e: Expression, fields: readonly FieldChoice[]): Row | null {
+  if (e.kind !== 'or' || e.operands.length !== 2) return null;
+  const [denied, blank] = e.operands.map((o) => rowOf(o, fields));
+  if (blank?.op !== 'blank' || denied?.path !== blank.path) return null;
+  const op = denied.op === 'is_not' ? 'not_or_blank' : denied.op === 'none_of' ? 'none_or_blank' : null;
+  return op && { ...denied, op };
 }
 
 function rowOf(e: Expression, fields: readonly FieldChoice[]): Row | null {
@@ -239,6 +273,11 @@ function treeOf(row: Row, fields: readonly FieldChoice[]): Expression | null {
   const span = { start: 0, end: 0 };
   const value = (i: number): Expression => valueOf(field, values[i]!);
   switch (row.op) {
+    case 'not_or_blank':
+    case 'none_or_blank': {
+      const denied = treeOf({ ...row, op: row.op === 'not_or_blank' ? 'is_not' : 'none_of' }, fields);
+      return denied && { kind: 'or', operands: [denied, { kind: 'isNull', operand, span }], span };
+    }
     case 'blank':
       return { kind: 'isNull', operand, span };
     case 'not_blank':
@@ -307,7 +346,7 @@ function valueOf(field: FieldView, text: string): Expression {
     return /^\d+$/.test(text) && field.base === 'number' ? literalOf(field, text) : asText;
   if (field.base === 'number') return /^-?\d+(\.\d+)?$/.test(text) ? literalOf(field, text) : asText;
   if (field.base === 'moment')
-    return /^\d{4}-\d\d-\d\d$/.test(text) ? literalOf({ base: 'date', kind: 'date' }, text) : literalOf(field, text);
+    return /^\d{4}-\d\d-\d\d$/.test(text) ? literalOf({ base: 'date' }, text) : literalOf(field, text);
   return literalOf(field, text);
 }
 

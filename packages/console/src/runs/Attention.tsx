@@ -1,5 +1,5 @@
 import type { RunView } from '@tantamos/contract';
-import type { Outcome } from '@tantamos/core';
+import { needsAttention, type Outcome } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { CircleCheck, TriangleAlert } from 'lucide-react';
 import { useNavigate } from 'react-router';
@@ -9,19 +9,14 @@ import { counted } from '../components/format';
 import { Notes } from '../components/Notes';
 import { Problems } from '../components/Problems';
 
-const reasons: Partial<Record<Outcome, string>> = {
-  edited_since: 'somebody changed since the preview; left as they are.',
-  refused: 'the database refused; each says why.',
-  in_use: 'somebody had locked to the end.',
-  gone: 'no longer exist.',
-  not_allowed: 'a rule does not allow; the preview said so.',
-};
-
 /** Records that did not change and should have: how many, why, and what can be done. */
 export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcome) => void }) {
   const navigate = useNavigate();
-  const retry = useMutation({ mutationFn: () => api.retry(r.id, {}), onSuccess: (p) => navigate(`/previews/${p.id}`) });
-  const found = (Object.keys(reasons) as Outcome[]).filter((o) => r.totals[o] > 0);
+  const retry = useMutation({
+    mutationFn: () => api.retryRun(r.id, {}),
+    onSuccess: (p) => navigate(`/previews/${p.id}`),
+  });
+  const found = needsAttention.filter(({ outcome }) => r.totals[outcome] > 0);
   return (
     <section className="space-y-2">
       <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Needs attention</h2>
@@ -31,11 +26,11 @@ export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcom
           <CircleCheck className="size-4 text-accent" aria-hidden="true" /> Nothing.
         </p>
       )}
-      {found.map((o) => (
+      {found.map(({ outcome: o, words }) => (
         <p key={o} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
           <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
           <span>
-            <b className="font-medium">{counted(r.totals[o], 'record')}</b> {reasons[o]}{' '}
+            <b className="font-medium">{counted(r.totals[o], 'record')}</b> {words}{' '}
             <LinkButton onClick={() => onShow(o)}>Show</LinkButton>
           </span>
         </p>

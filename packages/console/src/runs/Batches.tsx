@@ -2,9 +2,9 @@ import type { RunBatchView, RunView } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api } from '../app/api';
 import { LinkButton } from '../components/Button';
 import { counted, number } from '../components/format';
+import { queries } from '../queries';
 
 /** More tiles than this are grouped. */
 const mostTiles = 200;
@@ -14,10 +14,8 @@ export function Batches({ run: r }: { run: RunView }) {
   const [open, setOpen] = useState<boolean | null>(null);
   const shown = open ?? !isOver(r.state);
   const batches = useQuery({
-    queryKey: ['run', r.id, 'batches', r.batchesDone, r.state],
-    queryFn: () => api.runBatches(r.id),
+    ...queries.runBatches(r.id, `${r.batchesDone} ${r.state}`),
     enabled: shown,
-    placeholderData: (before) => before,
   });
   const size = Math.ceil((batches.data?.length ?? 0) / mostTiles) || 1;
   return (

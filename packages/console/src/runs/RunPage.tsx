@@ -7,7 +7,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { useWatched } from '../app/useWatched';
 import { Button } from '../components/Button';
-import { counted, duration, moment, number } from '../components/format';
+import { capital, counted, duration, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { AlongLine } from '../components/Notes';
 import { OutcomeBar } from '../components/OutcomeBar';
@@ -18,13 +18,13 @@ import { Trouble, Working } from '../components/states';
 import { Attention } from './Attention';
 import { Batches } from './Batches';
 import { StateMark } from './StateMark';
+import { queries } from '../queries';
 
 export function RunPage() {
   const id = useParams().id!;
   const run = useWatched(
-    ['run', id],
-    () => api.run(id),
-    (signal) => api.watchRun(id, signal),
+    queries.run(id),
+    (signal) => api.runEvents(id, signal),
     (r) => isOver(r.state),
   );
   if (run.isPending) return <Working what="Reading the run" />;
@@ -39,10 +39,10 @@ function Watched({ run: r }: { run: RunView }) {
     .map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
   const outcome = chosen !== null && r.totals[chosen] > 0 ? chosen : (tabs[0]?.outcome ?? 'changed');
   return (
-    <main className="flex h-full flex-col">
+    <main className="flex h-full flex-col max-lg:overflow-auto">
       <header className="space-y-3 border-b border-line px-4 pt-3 pb-3">
-        <div className="flex items-start gap-4">
-          <div className="min-w-0 flex-1 space-y-1">
+        <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
+          <div className="min-w-64 flex-1 space-y-1">
             <p className="flex items-center gap-2 text-lg leading-6" role="status">
               <b className="font-medium">
                 <StateMark state={r.state} />:
@@ -78,21 +78,26 @@ function Watched({ run: r }: { run: RunView }) {
         <AlongLine along={r.along} isDone />
         <p className="text-quiet">{pace(r)}</p>
       </header>
-      <div className="flex min-h-0 flex-1">
-        <section className="flex min-w-0 flex-2 flex-col bg-sheet" aria-label="Records">
+      <div className="flex min-h-0 flex-1 max-lg:min-h-fit max-lg:flex-col-reverse max-lg:flex-none">
+        <section
+          className="flex min-w-0 flex-2 flex-col bg-sheet max-lg:h-[70vh] max-lg:flex-none"
+          aria-label="Records"
+        >
           <OutcomeTabs tabs={tabs} value={outcome} onChange={setChosen}>
             <JournalTable
-              queryKey={['run', r.id, 'records', outcome, r.state === 'running' ? '' : r.totals[outcome]]}
-              load={(after) => api.runRecords(r.id, { outcome, after, limit: 100 })}
+              query={queries.runRecords(r.id, outcome, r.state === 'running' ? '' : r.totals[outcome])}
               empty="None so far."
             />
           </OutcomeTabs>
         </section>
-        <aside aria-label="About this run" className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4">
+        <aside
+          aria-label="About this run"
+          className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4 max-lg:min-w-0 max-lg:flex-none max-lg:border-b max-lg:border-l-0"
+        >
           <Attention run={r} onShow={setChosen} />
           <Batches run={r} />
           <section className="space-y-1.5">
-            <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Take it away</h2>
+            <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Download</h2>
             <p className="flex gap-2">
               {(['csv', 'jsonl'] as const).map((format) => (
                 <a
@@ -117,15 +122,18 @@ function Watched({ run: r }: { run: RunView }) {
 function Verbs({ run: r }: { run: RunView }) {
   const navigate = useNavigate();
   const say = useMutation({
-    mutationFn: (verb: 'pause' | 'continue' | 'stop') => api.steer(r.id, verb),
-    onSuccess: (now) => queryClient.setQueryData(['run', r.id], now),
+    mutationFn: (verb: 'pause' | 'continue' | 'stop') => api[`${verb}Run`](r.id),
+    onSuccess: (now) => queryClient.setQueryData(queries.run(r.id).queryKey, now),
   });
-  const undo = useMutation({ mutationFn: () => api.undo(r.id, {}), onSuccess: (p) => navigate(`/previews/${p.id}`) });
+  const undo = useMutation({
+    mutationFn: () => api.undoRun(r.id, {}),
+    onSuccess: (p) => navigate(`/previews/${p.id}`),
+  });
   const may = (verb: RunView['verbs'][number]): boolean => r.verbs.includes(verb);
   const waiting = r.state === 'waiting_for_you';
   return (
     <div className="shrink-0 space-y-2">
-      <div className="flex items-center justify-end gap-2">
+      <div className="flex flex-wrap items-center gap-2 lg:justify-end">
         {may('pause') && <Button onClick={() => say.mutate('pause')}>Pause</Button>}
         {may('stop') && <Button onClick={() => say.mutate('stop')}>{waiting ? 'Stop here' : 'Stop'}</Button>}
         {may('continue') && (
@@ -179,8 +187,4 @@ function pace(r: RunView): string {
   if (isOver(r.state))
     return `${about}${counted(r.batchesDone, 'batch', 'batches')} in ${duration(r.workedMs)} of work.`;
   return 'Safe to close this page.';
-}
-
-function capital(text: string): string {
-  return text[0]!.toUpperCase() + text.slice(1);
 }

@@ -1,25 +1,17 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { isOver } from '@tantamos/core';
 import { Link } from 'react-router';
-import { api } from '../app/api';
 import { Button } from '../components/Button';
 import { moment, number } from '../components/format';
 import { Empty, Trouble, Working } from '../components/states';
 import { StateMark } from './StateMark';
+import { queries } from '../queries';
 
 const pageSize = 50;
 
 /** Every run, newest first, and previews that wait to be started. */
 export function RunsPage() {
-  const runs = useInfiniteQuery({
-    queryKey: ['runs'],
-    queryFn: ({ pageParam }) => api.runs({ limit: pageSize, before: pageParam }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => (page.length === pageSize ? page.at(-1)!.startedAt : undefined),
-    staleTime: 0,
-    refetchInterval: (query) => (query.state.data?.pages[0]?.some((r) => !isOver(r.state)) ? 2000 : false),
-  });
-  const previews = useQuery({ queryKey: ['previews'], queryFn: api.previews, staleTime: 0 });
+  const runs = useInfiniteQuery(queries.runs(pageSize));
+  const previews = useQuery(queries.previews());
   if (runs.isPending) return <Working what="Reading the runs" />;
   if (runs.isError) return <Trouble error={runs.error} onRetry={() => void runs.refetch()} />;
   const all = runs.data.pages.flat();
@@ -41,7 +33,10 @@ export function RunsPage() {
             <thead className="bg-sunken">
               <tr>
                 {['State', 'Job', 'Changed', 'Matched', 'Started', 'By'].map((h) => (
-                  <th key={h} className={`${cell} font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'}`}>
+                  <th
+                    key={h}
+                    className={`${cell} font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'} ${narrow.includes(h) ? '' : 'max-md:hidden'}`}
+                  >
                     {h}
                   </th>
                 ))}
@@ -53,16 +48,20 @@ export function RunsPage() {
                   <td className={cell}>
                     <StateMark state={r.state} />
                   </td>
-                  <td className={`${cell} w-full max-w-0 truncate`}>
+                  <td className={`${cell} w-full max-w-0 truncate max-md:whitespace-normal max-md:py-1.5`}>
                     <Link to={`/runs/${r.id}`} className="hover:text-accent hover:underline" title={r.sentence}>
                       {r.sentence}
                     </Link>
                     {r.why && <span className="ml-2 text-quiet">{r.why}</span>}
+                    <span className="block text-xs text-quiet md:hidden">
+                      {number(r.totals.changed)} of {number(r.totals.matched)} changed, {moment(r.startedAt)} by{' '}
+                      {r.startedBy}
+                    </span>
                   </td>
-                  <td className={`${cell} text-right`}>{number(r.totals.changed)}</td>
-                  <td className={`${cell} text-right text-quiet`}>{number(r.totals.matched)}</td>
-                  <td className={cell}>{moment(r.startedAt)}</td>
-                  <td className={cell}>{r.startedBy}</td>
+                  <td className={`${cell} text-right max-md:hidden`}>{number(r.totals.changed)}</td>
+                  <td className={`${cell} text-right text-quiet max-md:hidden`}>{number(r.totals.matched)}</td>
+                  <td className={`${cell} max-md:hidden`}>{moment(r.startedAt)}</td>
+                  <td className={`${cell} max-md:hidden`}>{r.startedBy}</td>
                 </tr>
               ))}
             </tbody>
@@ -79,15 +78,18 @@ export function RunsPage() {
           <h2 className="mb-2 text-base font-semibold">Previews not started</h2>
           <ul className="border border-line bg-sheet">
             {waiting.map((p) => (
-              <li key={p.id} className="flex items-center gap-4 border-b border-line px-3 py-1.5 last:border-b-0">
+              <li
+                key={p.id}
+                className="flex flex-wrap items-center gap-x-4 gap-y-0.5 border-b border-line px-3 py-1.5 last:border-b-0"
+              >
                 <Link
                   to={`/previews/${p.id}`}
-                  className="min-w-0 flex-1 truncate hover:text-accent hover:underline"
+                  className="min-w-0 flex-1 truncate hover:text-accent hover:underline max-md:basis-full max-md:whitespace-normal"
                   title={p.sentence}
                 >
                   {p.sentence}
                 </Link>
-                <span>{number(p.totals.not_yet)} will change</span>
+                <span>{number(p.totals.will_change)} will change</span>
                 <span className="text-quiet">
                   {moment(p.madeAt)} by {p.madeBy}
                 </span>
@@ -102,3 +104,5 @@ export function RunsPage() {
 
 const cell = 'h-9 border-b border-line px-3 whitespace-nowrap';
 const numeric = ['Changed', 'Matched'];
+/** What a phone has room for; the rest stands beneath the job. */
+const narrow = ['State', 'Job'];

@@ -7,10 +7,13 @@ import { Mark } from '../components/Mark';
 import { Problems } from '../components/Problems';
 
 /** `again`: whose session has ended while there was work on the page. */
-export function SignIn({ onEntered, again }: { onEntered: () => void; again?: string }) {
+export function SignIn({ onEntered, again }: { onEntered: (login: string) => void; again?: string }) {
   const [login, setLogin] = useState(again ?? '');
   const [password, setPassword] = useState('');
-  const enter = useMutation({ mutationFn: () => api.signIn({ login, password }), onSuccess: onEntered });
+  const enter = useMutation({
+    mutationFn: () => api.signIn({ login, password }),
+    onSuccess: (who) => onEntered(who.login),
+  });
   const submit = (event: FormEvent): void => {
     event.preventDefault();
     enter.mutate();

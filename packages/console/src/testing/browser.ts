@@ -66,6 +66,23 @@ export async function openConsole(options: Parameters<typeof openWorkspace>[0] =
   };
 }
 
+/** Waits until it is so, looking again and again; fails when it does not come to be. */
+export async function until(isSo: () => Promise<boolean>, what: string): Promise<void> {
+  for (const end = Date.now() + 15_000; !(await isSo());) {
+    if (Date.now() > end) throw new Error(`It did not come to be: ${what}`);
+    await new Promise((resolve) => setTimeout(resolve, 40));
+  }
+}
+
+/** Waits until the service has kept an unfinished job that holds this text. */
+export function untilKept({ sql }: Workspace, text: string): Promise<void> {
+  const isKept = async (): Promise<boolean> => {
+    const { rows } = await sql.query<{ job: object }>('select job from tantamos.draft');
+    return JSON.stringify(rows).includes(text);
+  };
+  return until(isKept, `an unfinished job with ${text} is kept`);
+}
+
 interface Violation {
   readonly id: string;
   readonly nodes: readonly { readonly html: string }[];

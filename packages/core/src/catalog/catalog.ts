@@ -1,13 +1,19 @@
-import { fail, type Span } from '../problem';
+import { clip, fail, type Span } from '../problem';
 import { identifier, raw, sql, type Sql } from '../sql/sql';
 import { closest } from './closest';
+import { bases, ofBase, type Base } from './kinds';
 
-/** How values of a field compare and are written, whatever the field is for. */
-export type Base = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'uuid' | 'json' | 'list' | 'other';
+export { clip } from '../problem';
+export { bases, type Base };
 
 /** What a field is for. */
-export type FieldKind =
-  'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'choice' | 'json' | 'list' | 'reference' | 'key' | 'other';
+export type FieldKind = Exclude<Base, 'uuid'> | 'choice' | 'reference' | 'key';
+export const fieldKinds: readonly FieldKind[] = [
+  ...bases.filter((base) => base !== 'uuid'),
+  'choice',
+  'reference',
+  'key',
+];
 
 export interface Choice {
   readonly value: string;
@@ -102,6 +108,14 @@ export interface Unreadable {
   readonly reason: string;
 }
 
+/** What one person may do with only some records of a type; made from their rights. */
+export interface Limits {
+  /** The records that may be seen, to stand where the table would; null: all. */
+  readonly source: Sql | null;
+  /** Whether the record at an alias may be changed in these fields, and what is said where not; null: all may. */
+  changed(fields: readonly string[], alias: Sql): { readonly allowed: Sql; readonly words: string } | null;
+}
+
 export interface RecordType {
   /** The table's name; with its schema before it where that is not `public` (see `dotted`). */
   readonly id: string;
@@ -122,6 +136,8 @@ export interface RecordType {
   readonly triggers: readonly Trigger[];
   readonly pointers: readonly Pointer[];
   readonly rowRules: RowRules | null;
+  /** In the catalog of a person who may see or change only some of its records; else null. */
+  readonly limits: Limits | null;
   /** Null when records may be changed; else the reason in one sentence. */
   readonly notChangeable: string | null;
   readonly hidden: boolean;
@@ -157,10 +173,16 @@ export class Catalog {
   }
 }
 
+/** The field of that name, hidden or not; any case where none is written just so. */
+export function fieldNamed(type: RecordType, name: string): Field | undefined {
+  const lower = name.toLowerCase();
+  return type.fields.find((f) => f.name === name) ?? type.fields.find((f) => f.name.toLowerCase() === lower);
+}
+
 /** The field of that name (any case); throws `unknown_field` with the closest names. */
 export function fieldOf(type: RecordType, name: string, span?: Span): Field {
   const lower = name.toLowerCase();
-  const found = type.fields.find((f) => f.name === name) ?? type.fields.find((f) => f.name.toLowerCase() === lower);
+  const found = fieldNamed(type, name);
   if (found && !found.hidden) return found;
   const unread = type.unreadable.find((u) => u.name.toLowerCase() === lower);
   if (unread) return fail('not_permitted', `${unread.label} cannot be used: ${unread.reason}`, { span });
@@ -178,10 +200,5 @@ export function columnOf(field: Field, alias: Sql): Sql {
 
 /** Values of other kinds have no order, and the database may not even tell whether two are equal. */
 export function hasOrder({ base }: Pick<Field, 'base'>): boolean {
-  return base !== 'other' && base !== 'json';
-}
-
-/** A user's text cut to a length that fits a sentence. */
-export function clip(text: string, length = 60): string {
-  return text.length <= length ? text : `${text.slice(0, length - 1)}…`;
+  return ofBase(base).compares !== 'nothing';
 }

@@ -2,15 +2,13 @@ import { canonical } from '../language/value';
 import { fail } from '../problem';
 import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { columnOf, type Field, type RecordType } from './catalog';
+import { ofBase } from './kinds';
 
 // A key as one text: the text of its column or, where there are several, the JSON array (RFC 8259) of their texts, with
 // nothing between them that need not be there. The database writes the same with to_json.
 
-/** Kinds of fields that a key may be made of: their texts are lossless, and a person can write them. */
-const usable: readonly Field['base'][] = ['text', 'number', 'uuid', 'date', 'moment', 'yes_no'];
-
 export function isUsableInKey(field: Pick<Field, 'base'>): boolean {
-  return usable.includes(field.base);
+  return ofBase(field.base).inKey;
 }
 
 export function hasKey(type: RecordType): boolean {

@@ -3,8 +3,12 @@ export function dotted(names: readonly string[]): string {
   return names.map((name) => (/[."]/.test(name) ? `"${name.replaceAll('"', '""')}"` : name)).join('.');
 }
 
+/** Longer than any path of names; what is longer is not looked through for quotes. */
+const longestDotted = 10_000;
+
 /** The names of such a text, without spaces around them; what is not quoted to its end is taken as it stands. */
 export function undotted(text: string): string[] {
+  if (text.length > longestDotted) return text.split('.').map((name) => name.trim());
   const names: string[] = [];
   const next = /\s*(?:"((?:[^"]|"")*)"\s*(?=\.|$)|([^.]*))(\.|$)/y;
   for (let more = true; more;) {

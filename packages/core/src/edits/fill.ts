@@ -1,14 +1,16 @@
 import type { EditKind } from './kind';
+import { fieldName, literal } from './member';
 import { editableField, fieldWords, givenValue, givenWords, type Literal } from './value';
 
 /** Gives the field this value where it is blank (null or empty text), and leaves the rest as they are. */
-export interface Fill {
+export interface FillEdit {
   readonly kind: 'fill';
   readonly field: string;
   readonly value: Literal;
 }
 
-export const fill: EditKind<Fill> = {
+export const fill: EditKind<FillEdit> = {
+  members: { field: fieldName, value: literal },
   lower(edit, type) {
     const field = editableField(type, edit.field);
     const here = { kind: 'field', at: { through: [], type, field } } as const;

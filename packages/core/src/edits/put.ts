@@ -2,13 +2,14 @@ import type { Checked } from '../language/checked';
 import { canonicalKey, keyFields } from '../catalog/key';
 import { fail, Gathered, ProblemError } from '../problem';
 import type { EditKind } from './kind';
+import { fieldName, keptValues, literalsByKey, optional } from './member';
 import { editableField, fieldWords, givenValue, type Literal } from './value';
 
 /**
  * Gives each of these records a value of its own, by key, and leaves the rest as they are. The values are said with the
  * edit or, once a preview has been made of it, kept by the service under `given`.
  */
-export interface Put {
+export interface PutEdit {
   readonly kind: 'put';
   readonly field: string;
   readonly values?: Readonly<Record<string, Literal>>;
@@ -19,7 +20,8 @@ export interface Put {
 const mostListed = 50;
 const mostWrong = 1000;
 
-export const put: EditKind<Put> = {
+export const put: EditKind<PutEdit> = {
+  members: { field: fieldName, values: optional(literalsByKey), given: optional(keptValues) },
   lower(edit, type) {
     const field = editableField(type, edit.field);
     keyFields(type);

@@ -20,7 +20,9 @@ export function editableField(type: RecordType, name: string): Field {
 export function givenValue(field: Field, given: Literal): Checked {
   return within('value', () => {
     const text = String(given);
-    if (text.trim() === '') fail('bad_value', `A value for ${field.label} is missing.`);
+    const mayBeEmpty = field.base === 'text' && field.choices === null && field.refersTo === null;
+    if (text.trim() === '' && !(mayBeEmpty && text === ''))
+      fail('bad_value', `A value for ${field.label} is missing; to leave it blank, clear it.`);
     if (field.kind === 'reference' && field.refersTo !== null)
       return { kind: 'named', dbType: field.dbType, question: { typeId: field.refersTo, text, where: 'value' } };
     return { kind: 'value', dbType: field.dbType, text: fitToField(field, text) };
@@ -32,7 +34,8 @@ export function givenWords(field: Field | undefined, given: Literal): string {
   const text = String(given);
   const choice = field?.choices?.find((c) => c.value === text || c.label === text);
   if (choice) return choice.label;
-  return field?.base === 'text' && /\s|^$/.test(text) ? `“${text}”` : text;
+  if (text === '') return 'the empty text';
+  return field?.base === 'text' && field.refersTo === null ? `“${text}”` : text;
 }
 
 export function fieldWords(type: RecordType, name: string): { field: Field | undefined; label: string } {

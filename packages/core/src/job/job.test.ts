@@ -5,7 +5,7 @@ import { pathText } from '../catalog/path';
 import { orderOf, partsOfJob, readsOf } from '../order/order';
 import { noContext } from '../language/context';
 import { checkJob, jobSentence, type Job } from './job';
-import { equation, noTotals, outcomeLetters, outcomes } from './outcome';
+import { equation, letterOf, noTotals, outcomeAfter, outcomes, verdictEquation, verdictOf, verdicts } from './outcome';
 import { isOver, maySay, runStates, runVerbs } from './state';
 
 const bookings = catalog.type('bookings');
@@ -111,11 +111,19 @@ describe('a value typed for a field', () => {
 
 describe('outcomes and states', () => {
   it('every outcome has a letter of its own, and the equation adds up', () => {
-    expect(new Set(Object.values(outcomeLetters)).size).toBe(outcomes.length);
+    expect(new Set(outcomes.map(letterOf)).size).toBe(outcomes.length);
     expect(equation({ ...noTotals, matched: 240, changed: 5, not_yet: 235 })).toBe(
       '240 matched = 5 changed + 235 not yet',
     );
-    expect(equation({ ...noTotals, matched: 2, not_yet: 2 }, { preview: true })).toBe('2 matched = 2 will change');
+    const none = { already_right: 0, not_allowed: 0, edited_since: 0, gone: 0 };
+    expect(verdictEquation({ ...none, matched: 2, will_change: 2 })).toBe('2 matched = 2 will change');
+  });
+
+  it('what a preview says is stored as what it becomes when its run starts', () => {
+    expect(verdicts).toEqual(['will_change', 'already_right', 'not_allowed', 'edited_since', 'gone']);
+    for (const verdict of verdicts) expect(verdictOf(letterOf(verdict))).toBe(verdict);
+    expect(outcomeAfter('will_change')).toBe('not_yet');
+    expect(() => verdictOf(letterOf('changed'))).toThrow('No verdict');
   });
 
   it('nothing follows a state that is over, and every other state can be stopped', () => {

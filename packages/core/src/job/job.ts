@@ -3,13 +3,14 @@ import { keyFields } from '../catalog/key';
 import { treesOf, withTrees, type Change } from '../edits/change';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
 import type { Answers } from '../language/bind';
-import { bind, namesIn } from '../language/bind';
+import { bind, bindSelection, namesIn, questionsOf } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import { list } from '../language/words';
 import { fail, Gathered, ProblemError } from '../problem';
-import { bindSelection, questionsOf } from '../selection/bind-selection';
-import { checkSelection, type CheckedSelection, type Selection } from '../selection/selection';
+import type { CheckedSelection } from '../language/checked';
+import { checkSelection } from '../selection/selection';
+import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
 
 /** How carefully a run goes about it. */

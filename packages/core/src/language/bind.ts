@@ -1,9 +1,8 @@
 import { clip, type Catalog } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
-import { fail } from '../problem';
+import { fail, within } from '../problem';
 import { quote } from './print';
-import { bindSelection, questionsOf } from '../selection/bind-selection';
-import { rebuild, walk, type Checked, type NameAnswer, type NameQuestion } from './checked';
+import { rebuild, walk, type Checked, type CheckedSelection, type NameAnswer, type NameQuestion } from './checked';
 
 /** Every name in the tree that stands for a record and must be looked up. */
 export function namesIn(tree: Checked): NameQuestion[] {
@@ -53,6 +52,26 @@ export function bind(tree: Checked, answers: Answers, catalog: Catalog): Checked
         ? { ...node, selection: bindSelection(node.selection, answers, catalog) }
         : node,
   );
+}
+
+/** Every name in a selection that must be looked up, those of what it is related to among them. */
+export function questionsOf(selection: CheckedSelection): NameQuestion[] {
+  const own = selection.condition ? namesIn(selection.condition) : [];
+  const related = selection.related ? questionsOf(selection.related.of) : [];
+  return [
+    ...own.map((q) => ({ where: 'filter', ...q })),
+    ...related.map((q) => ({ ...q, where: 'related.of.filter' })),
+  ];
+}
+
+/** The selection with every name replaced by the key it means. */
+export function bindSelection(selection: CheckedSelection, answers: Answers, catalog: Catalog): CheckedSelection {
+  const { condition, related } = selection;
+  return {
+    ...selection,
+    condition: condition && within('filter', () => bind(condition, answers, catalog)),
+    related: related && within('related', () => ({ ...related, of: bindSelection(related.of, answers, catalog) })),
+  };
 }
 
 /** The text with every name in it replaced by the key it means, so that it goes on meaning that record. */

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { catalog } from '../testing/catalog';
 import { ProblemError } from '../problem';
 import { render } from '../sql/sql';
+import { closest } from '../catalog/closest';
 import { Answers, bind, namesIn } from './bind';
 import { checkCondition } from './check';
 import { noContext } from './context';
@@ -98,7 +99,7 @@ describe('a condition as SQL', () => {
     ["T_AFTER(note, DATE('2026-05-01'))", 'type_mismatch'],
     ['me() = 1', 'not_permitted'],
     ["price LIKE '1%'", 'type_mismatch'],
-    ["note LIKE 'a\\'", 'bad_value'],
+    ["note LIKE 'a\\\\'", 'bad_value'],
     ['note = hives', 'type_mismatch'],
     ['note.x = 1', 'type_mismatch'],
     ["start_on = DATE('tomorrow')", 'bad_value'],
@@ -121,5 +122,67 @@ describe('a condition as SQL', () => {
     expect(conditionWords(checked("owner.name LIKE 'A%' OR status NOT IN ('draft', 'placed')"))).toBe(
       'owner’s name is like “A%” or status is none of Draft or Placed',
     );
+  });
+});
+
+describe('what people write out of habit', () => {
+  /** The text with what its span covers put to each suggestion. */
+  const mended = (text: string): string[] => {
+    const { span, suggestions = [] } = problemOf(text);
+    return suggestions.map((s) => text.slice(0, span!.start) + s + text.slice(span!.end));
+  };
+
+  it.each([
+    ["status == 'draft'", "status = 'draft'"],
+    ["status != 'draft'", "status <> 'draft'"],
+    ["status ≠ 'draft'", "status <> 'draft'"],
+    ['hives > 1 && hives < 3', 'hives > 1 AND hives < 3'],
+    ['hives > 3 || hives < 1', 'hives > 3 OR hives < 1'],
+    ['hives ≥ 3', 'hives >= 3'],
+    ['hives ≤ 3', 'hives <= 3'],
+    ['hives => 3', 'hives >= 3'],
+    ['hives =< 3', 'hives <= 3'],
+    ['status = ‘draft’', "status = 'draft'"],
+    ['status = “draft”', "status = 'draft'"],
+    ["note contains 'x'", "contains(note, 'x')"],
+    ["note starts with 'x'", "starts_with(note, 'x')"],
+    ["owner.name ends with 'it''s'", "ends_with(owner.name, 'it''s')"],
+    ["status IN 'draft','placed'", "status IN ('draft', 'placed')"],
+    ['hives IN 1, 2', 'hives IN (1, 2)'],
+    ['hives > 1,200', 'hives > 1200'],
+    ['start_on > TODAY() + 30 days', 'start_on > TODAY() + 30'],
+    ['start_on > TODAY() + 2 weeks', 'start_on > TODAY() + 14'],
+    ['note is empty', 'note is NULL'],
+    ['note IS NOT blank', 'note IS NOT NULL'],
+    ['start_on > 2026-05-01', "start_on > DATE('2026-05-01')"],
+    ["start_on > DATE('01/05/2026')", "start_on > DATE('2026-05-01')", "start_on > DATE('2026-01-05')"],
+    ["start_on > DATE('31.05.2026')", "start_on > DATE('2026-05-31')"],
+    ['water = yes', 'water = TRUE'],
+    ['start on > TODAY()', 'start_on > TODAY()'],
+  ])('%s', (text, ...right) => {
+    const all = mended(text);
+    expect(all.slice(0, right.length)).toEqual(right);
+    // What is offered can be taken as it stands.
+    for (const one of right) expect(() => checked(one)).not.toThrow();
+  });
+
+  it('tells every mistake of a filter at once, up to ten', () => {
+    const problems = (text: string) => {
+      try {
+        checked(text);
+      } catch (error) {
+        if (error instanceof ProblemError) return error.problems;
+      }
+      return [];
+    };
+    const three = "statuss = 'draft' AND hives = 'x' AND (start_on = 1 OR hives > 3)";
+    expect(problems(three).map((p) => three.slice(p.span!.start, p.span!.end))).toEqual(['statuss', "'x'", '1']);
+    expect(problems(Array.from({ length: 500 }, () => 'statuss = 1').join(' OR '))).toHaveLength(10);
+  });
+
+  it('does not offer the opposite of what was typed', () => {
+    expect(closest('inactive', ['active', 'inactiv'])).toEqual(['inactiv']);
+    expect(closest('unpaid', ['paid'])).toEqual([]);
+    expect(closest('not_paid', ['paid', 'paid_at'])).toEqual([]);
   });
 });

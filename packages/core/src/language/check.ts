@@ -1,34 +1,39 @@
 import { clip, type Catalog, type Field, type RecordType } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
+import { ofBase } from '../catalog/kinds';
+import { canonicalMoment, isDay } from '../catalog/kinds/clock';
 import { resolvePath } from '../catalog/path';
-import { fail, ProblemError, type Span } from '../problem';
+import { fail, Gathered, ProblemError, type Span } from '../problem';
 import { typeOf, folds, type Checked, type FieldPath, type Fold } from './checked';
-import type { Context } from './context';
-import { signatureOf, spread, type FunctionEntry, type ParameterType } from './functions/entry';
+import type { Context, Me } from './context';
+import { signatureOf, spread, type FunctionEntry, type Parameter, type ParameterType } from './functions/entry';
 import { functionNamed, functions } from './functions';
 import { conversion, mismatch, timeLiteral, yesNoFor, type Literal } from './mismatch';
 import { print, quote } from './print';
 import { relationOf } from './relation';
 import type { Arithmetic, Comparison, Expression } from './syntax';
 import { fieldKindWords, valueTypeWords, typeOfBase, type ValueType } from './types';
-import { canonical, canonicalMoment, choiceValue, numberType } from './value';
+import { canonical, choiceValue, numberType } from './value';
 
 type Call = Extract<Expression, { kind: 'call' }>;
 
-/** Values outside IN lists: beyond this a condition is a pasted list, not a filter. */
+/** Beyond this a condition is a pasted list, not a filter: its values, and what is done with them. */
 const mostValues = 10_000;
+const mostOperations = 3000;
+/** Mistakes of one filter that are told at once. */
+const mostProblems = 10;
 
 /**
  * Checks a condition against the catalog. Throws one problem with its span: unknown fields with the nearest names,
  * types that do not fit with both types named, labels that are no choice with the choices.
  */
 export function checkCondition(tree: Expression, catalog: Catalog, type: RecordType, context: Context): Checked {
-  return new Checker(catalog, type, context, { values: 0 }).condition(tree);
+  return new Checker(catalog, type, context, { values: 0, operations: 0 }).condition(tree);
 }
 
 /** The same for an expression of any type. */
 export function checkExpression(tree: Expression, catalog: Catalog, type: RecordType, context: Context): Checked {
-  return new Checker(catalog, type, context, { values: 0 }).value(tree);
+  return new Checker(catalog, type, context, { values: 0, operations: 0 }).value(tree);
 }
 
 class Checker {
@@ -37,7 +42,7 @@ class Checker {
     private readonly type: RecordType,
     private readonly context: Context,
     /** Shared with the checkers of conditions on children. */
-    private readonly counted: { values: number },
+    private readonly counted: { values: number; operations: number },
   ) {}
 
   condition(e: Expression): Checked {
@@ -58,10 +63,16 @@ class Checker {
 
   /** Any expression, with the type it has by itself. */
   value(e: Expression): Checked {
+    if (e.kind !== 'literal' && e.kind !== 'name' && ++this.counted.operations > mostOperations)
+      fail(
+        'too_long',
+        `A filter may hold ${mostOperations} comparisons and calculations; put values into IN ( … ), or paste them as a list.`,
+        { span: e.span },
+      );
     switch (e.kind) {
       case 'and':
       case 'or':
-        return { kind: e.kind, operands: e.operands.map((o) => this.condition(o)) };
+        return { kind: e.kind, operands: this.conditions(e.operands) };
       case 'not':
         return { kind: 'not', operand: this.condition(e.operand) };
       case 'compare':
@@ -95,6 +106,19 @@ class Checker {
     }
   }
 
+  /** Each of them, and everything that is wrong with any, up to so many. */
+  private conditions(all: readonly Expression[]): Checked[] {
+    const problems = new Gathered();
+    const checked: Checked[] = [];
+    for (const one of all) {
+      const made = problems.gather(() => this.condition(one));
+      if (made) checked.push(made);
+      if (problems.problems.length >= mostProblems || problems.problems.some((p) => p.code === 'too_long')) break;
+    }
+    problems.raise();
+    return checked;
+  }
+
   private compare(e: Extract<Expression, { kind: 'compare' }>): Checked {
     for (const side of [e.left, e.right]) if (isNull(side)) this.noNull(side);
     // A field says what the other side means: names, choices, dates.
@@ -116,7 +140,7 @@ class Checker {
     const nulls = others.find(isNull);
     if (nulls) this.noNull(nulls);
     const operand: Checked = left.kind === 'name' ? this.field(left) : this.value(left);
-    if (operand.kind === 'field') this.ordered(operand.at, op, others[0]!.span);
+    if (operand.kind === 'field' && others[0]) this.ordered(operand.at, op, others[0].span);
     const list = others.map((other) => this.beside(operand, left, other, op));
     // A date beside a moment means the whole day.
     const types = new Set([operand, ...list].map(typeOf));
@@ -141,11 +165,12 @@ class Checker {
         span,
         suggestions: [],
       });
-    if (field.base === 'other' || field.base === 'json')
+    const { compares } = ofBase(field.base);
+    if (compares === 'nothing')
       fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)} and cannot be compared.`, { span });
     if (op === '=' || op === '<>') return;
-    if (field.base === 'yes_no')
-      fail('type_mismatch', `“${field.name}” is yes or no; it can only be equal or not.`, { span });
+    if (compares === 'equality')
+      fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)}; it can only be equal or not.`, { span });
     if (field.choices || field.kind === 'reference')
       fail('type_mismatch', `“${field.name}” is ${fieldKindWords(field)}; it has no order, so only = and <> fit.`, {
         span,
@@ -157,8 +182,7 @@ class Checker {
     if (operand.kind === 'field') {
       if (other.kind === 'literal') return this.literalFor(operand.at, other);
       if (other.kind === 'name') return this.orQuoted(operand.at, other, () => this.otherField(operand.at, other, op));
-      if (isMe(other) && operand.at.field.refersTo !== null && operand.at.field.kind === 'reference')
-        return this.named(operand.at, this.me(other), other.span);
+      if (isMe(other) && operand.at.field.refersTo !== null) return this.meFor(operand.at.field, other);
     }
     const right = this.value(other);
     this.alike(operand, right, left, other);
@@ -232,6 +256,12 @@ class Checker {
       const [first, ...more] = error.problems;
       const text = other.path[0]!.name;
       const { choices, base, refersTo } = at.field;
+      const truth = base === 'yes_no' ? yesNoFor(text) : undefined;
+      if (truth)
+        throw new ProblemError(
+          { ...first, message: `Yes and no are written TRUE and FALSE.`, suggestions: [truth] },
+          ...more,
+        );
       const known = choices
         ? choices.some((c) => [c.value, c.label].includes(text))
         : base === 'text' || refersTo !== null;
@@ -260,7 +290,7 @@ class Checker {
       case 'yes_no':
         return { kind: 'value', dbType: 'boolean', text };
       case 'date':
-        return { kind: 'value', dbType: 'date', text: canonical('date', text, 'This', span) };
+        return { kind: 'value', dbType: 'date', text: dayOf(text, 'This', span) };
       case 'moment':
         return this.moment(text, 'This', span);
     }
@@ -286,25 +316,15 @@ class Checker {
       if (literal.type !== 'text') return mismatch(at, literal);
       return { kind: 'value', dbType: field.dbType, text: choiceValue(field, text, span) };
     }
-    switch (field.base) {
-      case 'text':
-        if (literal.type !== 'text') return mismatch(at, literal, `'${text}'`);
-        return { kind: 'value', dbType: textType(field), text: canonical('text', text, field.label, span) };
-      case 'uuid':
-        if (literal.type !== 'text') return mismatch(at, literal);
-        return { kind: 'value', dbType: 'uuid', text: canonical('uuid', text, field.label, span) };
-      case 'number':
-        if (literal.type !== 'number') return mismatch(at, literal, /^-?\d+(\.\d+)?$/.test(text) ? text : undefined);
-        return { kind: 'value', dbType: numberType(text), text: canonical('number', text, field.label, span) };
-      case 'yes_no':
-        if (literal.type !== 'yes_no') return mismatch(at, literal, yesNoFor(text));
-        return { kind: 'value', dbType: 'boolean', text };
-      default:
-        if (literal.type === 'moment') return this.moment(text, field.label, span);
-        if (literal.type !== 'date')
-          return mismatch(at, literal, literal.type === 'text' ? timeLiteral(field.base, text) : undefined);
-        return { kind: 'value', dbType: 'date', text: canonical('date', text, field.label, span) };
+    const kind = ofBase(field.base).literal;
+    if (kind === 'time') {
+      if (literal.type === 'moment') return this.moment(text, field.label, span);
+      if (literal.type !== 'date')
+        return mismatch(at, literal, literal.type === 'text' ? timeLiteral(field.base, text) : undefined);
+      return { kind: 'value', dbType: 'date', text: dayOf(text, field.label, span) };
     }
+    if (literal.type !== kind) return mismatch(at, literal, kind === null ? undefined : insteadOf(kind, text));
+    return { kind: 'value', dbType: literalType(field, text), text: canonical(field.base, text, field.label, span) };
   }
 
   private arithmetic(e: Extract<Expression, { kind: 'arithmetic' }>): Checked {
@@ -338,7 +358,7 @@ class Checker {
   }
 
   private call(e: Call): Checked {
-    if (isMe(e)) return { kind: 'value', dbType: 'text', text: this.me(e) };
+    if (isMe(e)) return this.meAsKey(e);
     if (e.name === 'in_selection') return this.inSelection(e);
     const children = this.children(e);
     if (children) return children;
@@ -397,7 +417,7 @@ class Checker {
         found.set(wanted, type === 'blank' ? before : type);
         return arg;
       }
-      return this.asType(arg, wanted, e.args[i]!, entry.name);
+      return this.asType(takenAs(arg, parameters[i]!), wanted, e.args[i]!, entry.name);
     });
     const result = entry.result === 'A' || entry.result === 'B' ? (found.get(entry.result) ?? 'blank') : entry.result;
     if (result === 'blank') return blank('blank');
@@ -596,10 +616,28 @@ class Checker {
     return { kind: 'selected', name: name.text, key, selection };
   }
 
-  private me(e: Expression): string {
-    return (
-      this.context.me ?? fail('not_permitted', 'Nobody is signed in here, so me() means nobody.', { span: e.span })
-    );
+  private me(e: Expression): Me {
+    const none =
+      'This account stands for no person’s record, so me() means nobody; an administrator can say whose it is.';
+    return this.context.me ?? fail('not_permitted', none, { span: e.span });
+  }
+
+  /** The key of the person's own record, where a reference is compared. */
+  private meFor(field: Field, e: Expression): Checked {
+    const me = this.me(e);
+    if (field.refersTo !== me.type) {
+      const label = (id: string | null): string => this.catalog.find(id ?? '')?.label.toLowerCase() ?? 'another type';
+      fail('type_mismatch', `me() is one of ${label(me.type)}; ${field.name} points at ${label(field.refersTo)}.`, {
+        span: e.span,
+      });
+    }
+    return { kind: 'value', dbType: field.dbType, text: me.key };
+  }
+
+  private meAsKey(e: Expression): Checked {
+    const { type, key } = this.me(e);
+    const field = this.catalog.find(type)?.fields.find((f) => f.kind === 'key');
+    return { kind: 'value', dbType: field?.dbType ?? 'text', text: key };
   }
 
   private count(span: Span): void {
@@ -649,6 +687,33 @@ function patternOf(e: Expression): Literal | undefined {
     : undefined;
 }
 
+/** A value of another type that a parameter takes all the same. */
+function takenAs(arg: Checked, { takes, type: wanted }: Parameter): Checked {
+  const type = typeOf(arg);
+  if (takes === undefined || type === wanted || type === 'blank' || type === 'list' || type === 'interval') return arg;
+  if (takes === 'any') return { kind: 'call', entry: functionNamed('text')!, type: 'text', args: [arg] };
+  const zero: Checked = { kind: 'value', dbType: 'bigint', text: '0' };
+  return type === 'number' ? { kind: 'compare', op: '<>', left: arg, right: zero } : arg;
+}
+
+/** A day as it is written here; of another writing, what it could mean. */
+function dayOf(text: string, what: string, span: Span): string {
+  const [, a, b, year] = /^\s*(\d{1,2})[/.-](\d{1,2})[/.-](\d{4})\s*$/.exec(text) ?? [];
+  if (year === undefined) return canonical('date', text, what, span);
+  const days = [
+    `${year}-${b!.padStart(2, '0')}-${a!.padStart(2, '0')}`,
+    `${year}-${a!.padStart(2, '0')}-${b!.padStart(2, '0')}`,
+  ];
+  return fail(
+    'bad_value',
+    `${what} is a date such as 2026-05-01, year first; “${clip(text)}” could be read in two ways.`,
+    {
+      span,
+      suggestions: [...new Set(days)].filter(isDay).map((day) => `DATE('${day}')`),
+    },
+  );
+}
+
 /** A day beside moments means all of it, from its first moment to its last. */
 function inMoments(tree: Checked): Checked {
   const convert = (end: Checked | null, last: boolean): Checked | null =>
@@ -662,6 +727,19 @@ function inMoments(tree: Checked): Checked {
 }
 
 /** A text beside a field is compared as the field compares: citext, wherever its extension lives, without case. */
+/** What could stand in the place of a literal of another type. */
+function insteadOf(kind: 'text' | 'number' | 'yes_no', text: string): string | undefined {
+  if (kind === 'text') return `'${text}'`;
+  return kind === 'yes_no' ? yesNoFor(text) : /^-?\d+(\.\d+)?$/.test(text) ? text : undefined;
+}
+
+/** The database's type of a literal beside a field: the field's own, but for numbers, which may be larger. */
+function literalType(field: Field, text: string): string {
+  const { valueType } = ofBase(field.base);
+  if (valueType === 'number') return numberType(text);
+  return field.base === 'text' ? textType(field) : field.dbType;
+}
+
 function textType({ dbType }: Field): string {
   return /(^|\.)citext$/.test(dbType) ? dbType : 'text';
 }

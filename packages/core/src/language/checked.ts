@@ -1,7 +1,7 @@
 import type { Field, RecordType } from '../catalog/catalog';
 import type { Span } from '../problem';
-import type { CheckedSelection } from '../selection/selection';
-import type { FunctionEntry } from './functions/entry';
+import type { ListChoice, Related } from '../selection/shape';
+import type { Env, FunctionEntry } from './functions/entry';
 import type { Arithmetic, Comparison } from './syntax';
 import { typeOfBase, type ValueType } from './types';
 
@@ -108,6 +108,35 @@ export interface NameAnswer {
   readonly found: readonly { readonly key: string; readonly name: string; readonly hint: string }[];
   /** When none was found: the nearest names that exist. */
   readonly near: readonly string[];
+}
+
+/** A selection whose names have been found: what its parts ask, as trees. */
+export interface CheckedSelection {
+  readonly type: RecordType;
+  readonly related: CheckedRelated | null;
+  readonly condition: Checked | null;
+  /** The condition as it was written. */
+  readonly source: string | null;
+  readonly list: ListChoice | null;
+  readonly take: CheckedTake | null;
+  readonly keys: readonly string[] | null;
+  readonly drop: readonly string[] | null;
+  readonly env: Env;
+}
+
+export interface CheckedTake {
+  readonly count: number;
+  readonly order: readonly { readonly path: FieldPath; readonly descending: boolean }[];
+  readonly seed: string | null;
+  readonly per: FieldPath | null;
+}
+
+export interface CheckedRelated {
+  readonly of: CheckedSelection;
+  readonly how: Related['how'];
+  readonly field: Field;
+  readonly self: boolean;
+  readonly depth: number;
 }
 
 /** Calls `visit` for every node, the outer before the inner; not into the selections that are asked about. */

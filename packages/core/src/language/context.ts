@@ -1,14 +1,20 @@
 import type { Span } from '../problem';
-import type { CheckedSelection } from '../selection/selection';
+import type { CheckedSelection } from './checked';
 import type { Env } from './functions/entry';
 
 /** What an expression may refer to besides the record: the time, the person, the saved selections. */
 export interface Context {
   readonly env: Env;
-  /** Name of the person signed in; null where there is none. */
-  readonly me: string | null;
+  /** The record that stands for the person signed in; null where there is none. */
+  readonly me: Me | null;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */
   selected(name: string, span: Span): CheckedSelection;
+}
+
+/** A record of a type that holds people, by its key. */
+export interface Me {
+  readonly type: string;
+  readonly key: string;
 }
 
 /** A context for expressions that refer to nothing: the epoch, UTC, nobody. */

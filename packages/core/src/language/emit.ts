@@ -1,10 +1,12 @@
 import { join, raw, sql, value, type Sql } from '../sql/sql';
-import { keysOf } from '../statements/which';
-import { typeOf, walk, type Checked, type FieldPath } from './checked';
+import { conditionBy, familyBy, keysBy, type KeyRange } from './which';
+import { ofBase } from '../catalog/kinds';
+import { typeOf, walk, type Checked, type CheckedRelated, type CheckedSelection, type FieldPath } from './checked';
 import { intervalSql } from './functions/time';
 import type { Scope } from './scope';
 import type { Arithmetic, Comparison } from './syntax';
-import { isClock, type ValueType } from './types';
+import { type ValueType } from './types';
+import { isClock } from '../catalog/kinds/clock';
 
 /**
  * A checked and bound tree as SQL, total: it yields a value or null, and aborts no statement. Values travel only as
@@ -108,22 +110,8 @@ export function canonicalSql(tree: Checked, scope: Scope): Sql {
 }
 
 function canonicalField(at: FieldPath, scope: Scope): Sql {
-  const column = scope.column(at);
   const { base, dbType } = at.field;
-  switch (base) {
-    case 'number':
-      if (/^(smallint|integer|bigint)/.test(dbType)) return sql`${column}::numeric`;
-      return /^numeric\(/.test(dbType) ? column : sql`tantamos.bounded(${column}::numeric)`;
-    case 'date':
-      return sql`tantamos.bounded(${column}::date)`;
-    case 'moment':
-      return sql`tantamos.bounded(${isClock(dbType) ? atZone(column, scope) : column})`;
-    case 'yes_no':
-    case 'list':
-      return column;
-    default:
-      return sql`(${column}::text collate "C")`;
-  }
+  return ofBase(base).asValue(scope.column(at), dbType, (clock) => atZone(clock, scope));
 }
 
 function atZone(time: Sql, scope: Scope): Sql {
@@ -203,12 +191,14 @@ function inList(tree: Extract<Checked, { kind: 'in' }>, scope: Scope): Sql {
   const others: Sql[] = [];
   for (const item of tree.list) {
     const asArray = isPlain(operand) && item.kind === 'value' && !clocksMeetOthers(operand, item);
-    if (asArray) texts.set(item.dbType, [...(texts.get(item.dbType) ?? []), item.text]);
-    else others.push(compare('=', operand, item, scope));
+    if (!asArray) others.push(compare('=', operand, item, scope));
+    else if (!texts.get(item.dbType)?.push(item.text)) texts.set(item.dbType, [item.text]);
   }
   const arrays = [...texts].map(
     ([dbType, list]) => sql`${emit(operand, scope)} = any(${value(list)}::text[]::${raw(dbType)}[])`,
   );
+  // Nothing is one of none.
+  if (tree.list.length === 0) return raw('false');
   return sql`(${join([...arrays, ...others], ' or ')})`;
 }
 
@@ -274,4 +264,19 @@ function folded({ fold, value: of }: Extract<Checked, { kind: 'children' }>, inn
   if (fold === 'sum') return sql`tantamos.bounded(sum(${each}))`;
   if (fold === 'average') return sql`tantamos.divide(sum(${each}), count(${each}))`;
   return sql`${raw(fold)}(${each})`;
+}
+
+/** What a selection asks of a record, within a key range if one is given. */
+export function conditionOf(selection: CheckedSelection, scope: Scope, range?: KeyRange): Sql {
+  return conditionBy(emit, selection, scope, range);
+}
+
+/** The keys of the selected records, as a statement to stand inside another. */
+export function keysOf(selection: CheckedSelection, scope: Scope): Sql {
+  return keysBy(emit, selection, scope);
+}
+
+/** The rows `key`, `step`, `again` of a walk along a self-reference; `again` marks where a circle closes. */
+export function family(related: CheckedRelated, scope: Scope): Sql {
+  return familyBy(emit, related, scope);
 }

@@ -1,6 +1,6 @@
 import type { Catalog, Field, RecordType } from '../catalog/catalog';
 import { fail } from '../problem';
-import type { CheckedSelection } from '../selection/selection';
+import type { CheckedSelection } from './checked';
 import type { Checked, FieldPath } from './checked';
 import { functionNamed } from './functions';
 

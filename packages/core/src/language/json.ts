@@ -3,7 +3,7 @@ import { clip } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail } from '../problem';
 import { interval, parse } from './parse';
-import { pathName, print } from './print';
+import { isPlainEnd, pathName, print } from './print';
 import {
   arithmetics,
   canonicalDigits,
@@ -108,7 +108,8 @@ const standardCase: Readonly<Record<string, string>> = {
 
 function intervalEnd(e: Expression | null): unknown {
   if (e === null) return '..';
-  if (e.kind === 'literal' && (e.type === 'date' || e.type === 'moment')) return e.text;
+  // A bare text is read as what it looks like; what looks like the other says which it is.
+  if (e.kind === 'literal' && (e.type === 'date' || e.type === 'moment') && isPlainEnd(e)) return e.text;
   return toJson(e);
 }
 
@@ -121,8 +122,6 @@ class Reader {
     if (typeof json === 'number' || isLosslessNumber(json)) return literal('number', digits(json, at));
     if (Array.isArray(json)) {
       const items = (json as readonly Json[]).map((item, i) => this.expression(item, `${at}[${i}]`, depth + 1));
-      // Text has no way to write a list of none.
-      if (items.length === 0) return wrong(at, 'a list needs at least one value');
       return { kind: 'list', items, span };
     }
     return this.object(json as { readonly [key: string]: Json }, at, depth);
@@ -136,6 +135,9 @@ class Reader {
       const ends = json.interval.map((item: Json, i) => this.expression(item, `${at}.interval[${i}]`, depth + 1));
       return interval(ends, span);
     }
+    // The standard's own schema has the operand of isNull in a list, its examples have it by itself.
+    if (json.op === 'isNull' && typeof json.args === 'object' && json.args !== null && !Array.isArray(json.args))
+      return this.operation('isNull', [json.args as Json], at, depth + 1);
     if (typeof json.op !== 'string' || !Array.isArray(json.args))
       return wrong(at, 'expected a value or an object with op and args, property, date, timestamp or interval');
     return this.operation(json.op, json.args as readonly Json[], at, depth + 1);

@@ -1,6 +1,7 @@
 import { clip } from '../catalog/catalog';
 import { closest } from '../catalog/closest';
 import { fail, type Span } from '../problem';
+import { quote } from './print';
 import { scan, type Token } from './scan';
 import {
   canonicalDigits,
@@ -37,11 +38,60 @@ class Parser {
   end(): void {
     const token = this.peek();
     if (token.kind === 'end') return;
+    this.refuseHabit(token);
     const near = token.kind === 'word' ? closest(token.text, ['AND', 'OR', 'IN', 'LIKE', 'BETWEEN', 'IS']) : [];
     fail('syntax', `Expected AND, OR or the end, but found “${clip(token.text)}”.`, {
       span: token.span,
       suggestions: near,
     });
+  }
+
+  /** What people write out of habit where the text should go on with AND or end, and what is written for it here. */
+  private refuseHabit(token: Token): void {
+    const before = this.tokens[this.at - 1];
+    const after = this.tokens[this.at + 1];
+    if (!before || before.kind === 'end') return;
+    const touches = before.span.end === token.span.start;
+    const instead = (message: string, span: Span, ...suggestions: string[]): never =>
+      fail('syntax', message, { span, suggestions });
+    if (token.text === ',' && touches && before.kind === 'number' && /^\d{3}$/.test(after?.text ?? '')) {
+      const span = cover(before.span, after!.span);
+      instead('Numbers are written without commas.', span, `${before.text}${after!.text}`);
+    }
+    if (token.kind !== 'word') return;
+    const word = token.text.toLowerCase();
+    if (before.kind === 'number' && /^(day|week|month|year|hour)s?$/.test(word)) {
+      const span = cover(before.span, token.span);
+      if (word.startsWith('day')) instead('Days are added to a date as a number.', span, before.text);
+      if (word.startsWith('week')) instead('Weeks are written as days.', span, String(Number(before.text) * 7));
+      instead('Months and years are added with EDATE, such as EDATE(TODAY(), 1).', span);
+    }
+    const tests: Readonly<Record<string, string>> = { contains: 'contains', starts: 'starts_with', ends: 'ends_with' };
+    if (before.kind !== 'word' && before.kind !== 'quoted') return;
+    const test = tests[word.replace(/_with$/, '')];
+    const value = after?.kind === 'word' && after.text.toLowerCase() === 'with' ? this.tokens[this.at + 2] : after;
+    if (test && value?.kind === 'text') {
+      const from = this.pathStart(this.at - 1);
+      const path = this.tokens.slice(from, this.at).map(written).join('');
+      const span = cover(this.tokens[from]!.span, value.span);
+      instead(`${test} is a function.`, span, `${test}(${path}, ${written(value)})`);
+    }
+    if (!reservedWords.has(word) && before.kind === 'word') {
+      const span = cover(before.span, token.span);
+      instead(
+        'A name of several words stands in double quotes.',
+        span,
+        `${before.text}_${token.text}`,
+        `"${before.text} ${token.text}"`,
+      );
+    }
+  }
+
+  /** Where the path that ends at this token begins. */
+  private pathStart(last: number): number {
+    let at = last;
+    while (at >= 2 && this.tokens[at - 1]!.text === '.' && this.tokens[at - 1]!.kind === 'symbol') at -= 2;
+    return at;
   }
 
   private chain(kind: 'and' | 'or', operand: () => Expression): Expression {
@@ -85,19 +135,40 @@ class Parser {
   private isNull(operand: Expression): Expression {
     const negated = this.takeWord('not');
     const last = this.takeWord('null');
-    if (!last)
-      return fail('syntax', 'After IS, expected NULL or NOT NULL.', { span: this.peek().span, suggestions: ['NULL'] });
+    if (!last) {
+      const { span, text } = this.peek();
+      const isBlank = /^(empty|blank|missing|none|nothing|unset|undefined)$/i.test(text);
+      return fail('syntax', `${isBlank ? 'Blank is written NULL' : 'After IS, expected NULL or NOT NULL'}.`, {
+        span,
+        suggestions: ['NULL'],
+      });
+    }
     const span = cover(operand.span, last.span);
     const isNull: Expression = { kind: 'isNull', operand, span };
     return negated ? { kind: 'not', operand: isNull, span } : isNull;
   }
 
   private inList(operand: Expression): Expression {
+    if (!this.isSymbol('(')) this.refuseBareList();
     const open = this.symbol('(');
-    const list = [this.sum()];
-    while (this.takeSymbol(',')) list.push(this.sum());
+    const list: Expression[] = [];
+    if (!this.isSymbol(')'))
+      do list.push(this.sum());
+      while (this.takeSymbol(','));
     const close = this.symbol(')', open.span);
     return { kind: 'in', operand, list, span: cover(operand.span, close.span) };
+  }
+
+  /** `IN 'a', 'b'`: the values that follow belong in brackets. */
+  private refuseBareList(): void {
+    const first = this.peek();
+    if (first.kind !== 'text' && first.kind !== 'number') return;
+    const items = [this.next()];
+    while (this.takeSymbol(',') && ['text', 'number'].includes(this.peek().kind)) items.push(this.next());
+    fail('syntax', 'The values after IN stand in brackets.', {
+      span: cover(first.span, items.at(-1)!.span),
+      suggestions: [`(${items.map(written).join(', ')})`],
+    });
   }
 
   private between(operand: Expression): Expression {
@@ -168,6 +239,7 @@ class Parser {
       case 'text':
         return literal('text', token.text, token.span);
       case 'number':
+        this.refuseBareDate(token);
         return literal('number', canonicalDigits(token.text), token.span);
       case 'quoted':
         return this.path(token);
@@ -188,8 +260,21 @@ class Parser {
     return fail('syntax', `Expected a field or a value, but found “${clip(token.text)}”.`, { span: token.span });
   }
 
+  /** `2026-05-01` would be a subtraction: nobody means it. */
+  private refuseBareDate(year: Token): void {
+    const [minus, month, again, day] = this.tokens.slice(this.at, this.at + 4);
+    const text = [year, minus, month, again, day].map((t) => t?.text ?? '').join('');
+    if (!/^\d{4}-\d{2}-\d{2}$/.test(text) || day!.span.end - year.span.start !== 10) return;
+    fail('syntax', 'A date is written as DATE and a text.', {
+      span: cover(year.span, day!.span),
+      suggestions: [`DATE('${text}')`],
+    });
+  }
+
   private bracket(open: Token): Expression {
     return this.nested(open.span, () => {
+      const none = this.takeSymbol(')');
+      if (none) return { kind: 'list', items: [], span: cover(open.span, none.span) };
       const first = this.or();
       if (!this.isSymbol(',')) {
         this.symbol(')', open.span);
@@ -222,8 +307,10 @@ class Parser {
     if (!of.startsWith('a_') || !this.isSymbol('(')) return this.or();
     const open = this.next();
     return this.nested(open.span, () => {
-      const items = [this.or()];
-      while (this.takeSymbol(',')) items.push(this.or());
+      const items: Expression[] = [];
+      if (!this.isSymbol(')'))
+        do items.push(this.or());
+        while (this.takeSymbol(','));
       const close = this.symbol(')', open.span);
       return { kind: 'list', items, span: cover(open.span, close.span) };
     });
@@ -320,6 +407,12 @@ export function interval(args: readonly Expression[], span: Span): Expression {
     return literal(/[T ]/i.test(e.text.trim()) ? 'moment' : 'date', e.text, e.span);
   }) as [Expression | null, Expression | null];
   return { kind: 'interval', from, to, span };
+}
+
+/** A token as it stands in a text. */
+function written(token: Token): string {
+  if (token.kind === 'text') return quote(token.text);
+  return token.kind === 'quoted' ? `"${token.text.replaceAll('"', '""')}"` : token.text;
 }
 
 function cover(a: Span, b: Span): Span {

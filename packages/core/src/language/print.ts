@@ -40,7 +40,8 @@ const ours: ReadonlySet<string> = new Set(
 
 /** A text as a CQL2 character literal. */
 export function quote(text: string): string {
-  return `'${text.replaceAll("'", "''")}'`;
+  // Backslashes just before a quote, or at the end, are doubled: a single one there is an escape.
+  return `'${text.replace(/(?<!\\)\\+(?='|$)/g, '$&$&').replaceAll("'", "''")}'`;
 }
 
 /** A path as it is written, each part quoted where it is no plain word. */
@@ -48,7 +49,7 @@ export function pathName(path: readonly Pick<Part, 'name'>[]): string {
   return path.map((p) => name(p.name)).join('.');
 }
 
-const plainName = /^[\p{L}_][\p{L}\p{N}_]*$/u;
+const plainName = /^[\p{L}_:][\p{L}\p{N}_:]*$/u;
 
 function name(text: string): string {
   const plain = plainName.test(text) && !reservedWords.has(text.toLowerCase());
@@ -114,6 +115,6 @@ function end(e: Expression | null): string {
 }
 
 /** A date or moment that INTERVAL would read back as itself from a bare text. */
-function isPlainEnd(e: { type: string; text: string }): boolean {
+export function isPlainEnd(e: { type: string; text: string }): boolean {
   return /[T ]/i.test(e.text.trim()) === (e.type === 'moment') && e.text !== '..';
 }

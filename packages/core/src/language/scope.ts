@@ -165,6 +165,12 @@ function sameKey(planned: Sql, alias: Sql, type: RecordType): Sql {
   );
 }
 
+/** Where a type's records are read from: its table or, of it, what a person may see. */
 export function tableOf(type: RecordType): Sql {
+  return type.limits?.source ?? writtenTable(type);
+}
+
+/** Where a type's records are written. */
+export function writtenTable(type: RecordType): Sql {
   return identifier(type.schema, type.table);
 }

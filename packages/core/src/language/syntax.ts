@@ -67,6 +67,7 @@ export const arithmetics: readonly Arithmetic[] = ['+', '-', '*', '/', '%', 'div
 /** Limits that keep hostile texts from costing anything. */
 export const mostNesting = 200;
 export const longestText = 1_000_000;
+export const mostTokens = 60_000;
 
 /** Words that cannot be the name of a field unless quoted. */
 export const reservedWords: ReadonlySet<string> = new Set([

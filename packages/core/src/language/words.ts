@@ -8,11 +8,11 @@ export function conditionWords(tree: Checked): string {
     case 'and':
       return list(tree.operands.map(wrapOr), 'and');
     case 'or':
-      return list(tree.operands.map(conditionWords), 'or');
+      return orBlank(tree.operands) ?? list(tree.operands.map(conditionWords), 'or');
     case 'not':
-      return negation(tree.operand);
+      return denial(tree) ?? negation(tree.operand);
     case 'compare':
-      return compareWords(tree);
+      return denial(tree) ?? compareWords(tree);
     case 'in':
     case 'between':
     case 'like':
@@ -36,6 +36,33 @@ export function conditionWords(tree: Checked): string {
     default:
       return operandWords(tree);
   }
+}
+
+/** “region is not North or is blank”: what is denied, with the blanks of it taken in. */
+function orBlank([denied, blank, ...more]: readonly Checked[]): string | null {
+  if (blank?.kind !== 'isNull' || more.length > 0 || blank.operand.kind !== 'field') return null;
+  const words = denied && deniedWords(denied);
+  return words?.field && pathWords(words.field) === pathWords(blank.operand.at) ? `${words.text} or is blank` : null;
+}
+
+/** A condition that says what a field is not, and the field, if it may be blank: its blanks are left out. */
+function deniedWords(tree: Checked): { text: string; field: FieldPath | null } | null {
+  const about = (side: Checked): FieldPath | null => {
+    const inner = side.kind === 'convert' ? side.operand : side;
+    return inner.kind === 'field' && (!inner.at.field.required || inner.at.through.length > 0) ? inner.at : null;
+  };
+  if (tree.kind === 'compare' && tree.op === '<>') return { text: compareWords(tree), field: about(tree.left) };
+  if (tree.kind !== 'not') return null;
+  const { operand } = tree;
+  if (operand.kind === 'in' || operand.kind === 'between' || operand.kind === 'like')
+    return { text: predicateWords(operand, 'not '), field: about(operand.operand) };
+  return operand.kind === 'field' ? { text: `${operandWords(operand)} is no`, field: about(operand) } : null;
+}
+
+/** The same with what becomes of blanks. */
+function denial(tree: Checked): string | null {
+  const words = deniedWords(tree);
+  return words && `${words.text}${words.field ? ' (nor blank)' : ''}`;
 }
 
 type Predicate = Extract<Checked, { kind: 'in' | 'between' | 'like' | 'isNull' | 'blank' }>;
@@ -176,6 +203,7 @@ function listWords(tree: Extract<Checked, { kind: 'in' }>): string {
   const beside = tree.operand.kind === 'field' ? tree.operand.at : null;
   const shown = tree.list.slice(0, 5).map((item) => operandWords(item, beside));
   const more = tree.list.length - shown.length;
+  if (shown.length === 0) return 'nothing';
   return list(more > 0 ? [...shown, `${more} more`] : shown, 'or');
 }
 

@@ -6,7 +6,7 @@ import type { CheckedJob } from '../job/job';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import { freezeTree, thawTree, typeNow, type FrozenTree } from '../language/frozen';
-import type { CheckedSelection } from '../selection/selection';
+import type { CheckedSelection } from '../language/checked';
 
 // A work order: what a preview has worked out, and all that a run needs to know. Its records, signatures and values are
 // rows of the control tables; what they mean stands here, as JSON.

@@ -1,40 +1,23 @@
 import { clip, fieldOf, type Catalog, type Field, type RecordType } from '../catalog/catalog';
+import type { CheckedRelated, CheckedSelection } from '../language/checked';
 import { relationsOf } from '../language/relation';
 import type { Context } from '../language/context';
 import { fail, within } from '../problem';
-import { checkSelection, type CheckedSelection, type Selection } from './selection';
-
-export const relatedHows = ['pointing_at', 'pointed_at', 'siblings', 'descendants', 'ancestors'] as const;
-
-/**
- * From a selection to its relatives. `pointing_at`: records whose `field` points at those of `of` (the bookings of these
- * growers); `pointed_at`: records that `field` of those of `of` points at (the growers of these invoices); `siblings`:
- * records with the same value of the reference `field`; `descendants` and `ancestors`: along the self-reference `field`.
- */
-export interface Related {
-  readonly of: Selection;
-  readonly how: (typeof relatedHows)[number];
-  readonly field: string;
-  /** Are the records of `of` themselves in it? Only for siblings, descendants and ancestors; default: no. */
-  readonly self?: boolean;
-  /** Steps at most, for descendants and ancestors; default and most: 100. */
-  readonly depth?: number;
-}
-
-export interface CheckedRelated {
-  readonly of: CheckedSelection;
-  readonly how: Related['how'];
-  readonly field: Field;
-  readonly self: boolean;
-  readonly depth: number;
-}
+import type { Related, Selection } from './shape';
 
 const mostSteps = 100;
 const mostChained = 10;
 
-export function checkRelated(related: Related, type: RecordType, catalog: Catalog, context: Context): CheckedRelated {
+/** `checkOf` checks the selection that these are relatives of. */
+export function checkRelated(
+  related: Related,
+  type: RecordType,
+  catalog: Catalog,
+  context: Context,
+  checkOf: (of: Selection, catalog: Catalog, context: Context) => CheckedSelection,
+): CheckedRelated {
   if (chained(related) > mostChained) fail('too_deep', `Relatives may be chained ${mostChained} times.`);
-  const of = within('of', () => checkSelection(related.of, catalog, context));
+  const of = within('of', () => checkOf(related.of, catalog, context));
   const { how } = related;
   const depth = Math.min(mostSteps, related.depth ?? mostSteps);
   const self = related.self ?? false;

@@ -2,68 +2,12 @@ import { fieldOf, hasOrder, type Catalog, type RecordType } from '../catalog/cat
 import { canonicalKey, keyFields } from '../catalog/key';
 import { resolveColumn } from '../catalog/path';
 import { checkCondition } from '../language/check';
-import type { Checked, FieldPath } from '../language/checked';
+import type { CheckedSelection, CheckedTake } from '../language/checked';
 import type { Context } from '../language/context';
-import type { Env } from '../language/functions/entry';
 import { parse } from '../language/parse';
 import { fail, within } from '../problem';
-import { checkRelated, type CheckedRelated, type Related } from './related';
-
-/**
- * Which records. The parts narrow the set in this order, each what is left by those before it: relatives of another
- * selection, a condition, a pasted list, the first or a sample of these, picked records, records dropped by hand.
- */
-export interface Selection {
-  readonly type: string;
-  readonly related?: Related;
-  /** CQL2 text; absent or blank means every record. */
-  readonly filter?: string;
-  readonly list?: ListChoice;
-  readonly take?: Take;
-  /** Keys of picked records, as text. */
-  readonly keys?: readonly string[];
-  /** Keys of records left out by hand. */
-  readonly drop?: readonly string[];
-}
-
-/** A pasted list that was matched before, and what to do about entries that fit no record or several. */
-export interface ListChoice {
-  readonly id: string;
-  /** Entries that several records fit: all of them, none, or only as chosen one by one (default: all). */
-  readonly several?: 'all' | 'none';
-  /** Entries that no record fits: stop and say so, or go on without them (default: stop). */
-  readonly unknown?: 'stop' | 'skip';
-}
-
-/** The first `count` by an order, or at random; of each value of a field where `per` is given. */
-export interface Take {
-  readonly count: number;
-  /** Field names or paths, `-` before one for descending; without it the key's order. */
-  readonly order?: readonly string[];
-  /** Any text: the same seed takes the same records at random. */
-  readonly seed?: string;
-  readonly per?: string;
-}
-
-export interface CheckedSelection {
-  readonly type: RecordType;
-  readonly related: CheckedRelated | null;
-  readonly condition: Checked | null;
-  /** The condition as it was written. */
-  readonly source: string | null;
-  readonly list: ListChoice | null;
-  readonly take: CheckedTake | null;
-  readonly keys: readonly string[] | null;
-  readonly drop: readonly string[] | null;
-  readonly env: Env;
-}
-
-export interface CheckedTake {
-  readonly count: number;
-  readonly order: readonly { readonly path: FieldPath; readonly descending: boolean }[];
-  readonly seed: string | null;
-  readonly per: FieldPath | null;
-}
+import { checkRelated } from './related';
+import type { Selection, Take } from './shape';
 
 /** All records of a type. */
 export function everyRecord(type: RecordType): CheckedSelection {
@@ -88,7 +32,7 @@ export function checkSelection(selection: Selection, catalog: Catalog, context: 
   const source = selection.filter?.trim() ? selection.filter : null;
   return {
     type,
-    related: related ? within('related', () => checkRelated(related, type, catalog, context)) : null,
+    related: related ? within('related', () => checkRelated(related, type, catalog, context, checkSelection)) : null,
     condition: source === null ? null : within('filter', () => checkCondition(parse(source), catalog, type, context)),
     source,
     list,

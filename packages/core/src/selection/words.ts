@@ -1,6 +1,5 @@
 import { conditionWords, list, pathWords, typeWords } from '../language/words';
-import type { CheckedRelated } from './related';
-import type { CheckedSelection, CheckedTake } from './selection';
+import type { CheckedRelated, CheckedSelection, CheckedTake } from '../language/checked';
 
 /** “the 240 bookings where status is Draft”, “all 18,000 bookings”. */
 export function whichWords(selection: CheckedSelection, matched?: number): string {

@@ -4,14 +4,19 @@ import { resolveColumn } from '../catalog/path';
 import { fail, within } from '../problem';
 import { Scope } from '../language/scope';
 import type { FieldPath } from '../language/checked';
-import type { CheckedSelection } from '../selection/selection';
+import type { CheckedSelection } from '../language/checked';
 import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText } from './texts';
-import { conditionOf } from './which';
+import { conditionOf } from '../language/emit';
 
 export interface SortBy {
   readonly column: string;
   readonly descending: boolean;
+}
+
+/** `-name` is the column `name` downwards. */
+export function sortOf(columns: readonly string[]): SortBy[] {
+  return columns.map((c) => ({ column: c.replace(/^[-+]/, ''), descending: c.startsWith('-') }));
 }
 
 /** A page of records: columns may be paths; `after` is the last row's place as `place` gave it. */

@@ -3,10 +3,10 @@ import { resolveColumn } from '../catalog/path';
 import type { FieldPath } from '../language/checked';
 import { Scope } from '../language/scope';
 import { fail, within } from '../problem';
-import type { CheckedSelection } from '../selection/selection';
+import type { CheckedSelection } from '../language/checked';
 import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { asText } from './texts';
-import { conditionOf } from './which';
+import { conditionOf } from '../language/emit';
 
 /** A field whose values are counted; throws for kinds that have no values to list. */
 export function countedPath(selection: CheckedSelection, catalog: Catalog, column: string): FieldPath {

@@ -53,6 +53,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     triggers: [],
     pointers: [],
     rowRules: null,
+    limits: null,
     notChangeable: null,
     hidden: false,
     bounds: { mostRecords: null, typedFrom: 5000, largestBatch: 10_000 },
@@ -71,6 +72,7 @@ const rule = {
   condition: `((status <> 'confirmed') OR (site IS NOT NULL))`,
   fields: ['status', 'site'],
   holdsForAll: false,
+  ofDomain: false,
 };
 
 /** Two types of the field's everyday, for tests that need no database. */

@@ -1,14 +1,22 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { fail } from '@tantamos/core';
-import type { Database } from '../database/database';
+import { fail, type Me } from '@tantamos/core';
+import type { Connection, Database } from '../database/database';
+import { Places } from '../places';
+import type { RightsStore } from '../rights/store';
+import { KnownBrowsers } from './known-browsers';
 import { checkPassword, hashPassword } from './password';
-import type { Person, Role } from './rights';
+import type { Person } from './person';
+import { WrongPasswordLimit } from './wrong-passwords';
 
 /** A browser's session ends after 12 hours, a token's after 90 days. */
 const lifetimes = { browser: '12 hours', token: '90 days' } as const;
 /** How long a session is taken as good without asking the database again, in ms. */
 const knownFor = 1000;
+/** How exactly it is known when a session was last used, in ms. */
+const usedWithin = 60_000;
 const mostInMemory = 10_000;
+/** Passwords from browsers that are not known are checked so many at once: each takes a tenth of a second of a core. */
+const mostStrangers = 1;
 export type SessionKind = keyof typeof lifetimes;
 
 export interface Session {
@@ -16,6 +24,45 @@ export interface Session {
   readonly secret: string;
   readonly expiresAt: Date;
   readonly person: Person;
+  /** The secret that the browser goes by from now on; null for a token. */
+  readonly browser: string | null;
+}
+
+export interface Entering {
+  readonly login: string;
+  readonly password: string;
+  readonly kind: SessionKind;
+  readonly label: string | null;
+  /** Where it comes from. */
+  readonly address: string;
+  /** The secret that the browser goes by, where it has been here before. */
+  readonly browser?: string;
+}
+
+export interface KeptSession {
+  readonly id: string;
+  readonly kind: SessionKind;
+  readonly label: string | null;
+  readonly created_at: Date;
+  readonly last_used_at: Date;
+  readonly expires_at: Date;
+  readonly secret_hash: Buffer;
+}
+
+export interface Account extends Person {
+  readonly active: boolean;
+  readonly lastUsedAt: Date | null;
+  readonly sessions: number;
+}
+
+interface Row {
+  readonly id: string;
+  readonly login: string;
+  readonly name: string;
+  readonly role: string;
+  readonly role_label: string;
+  readonly person_type: string | null;
+  readonly person_key: string | null;
 }
 
 /** Accounts and sessions. */
@@ -23,34 +70,50 @@ export class Accounts {
   private readonly known = new Map<string, { person: Person; until: number }>();
   /** Sessions of a database that nothing can be written to: they end with this process. */
   private readonly inMemory = new Map<string, { account: string; expiresAt: Date }>();
+  private readonly browsers: KnownBrowsers;
+  private readonly strangers = new Places(mostStrangers);
+  /** Wrong passwords, and what they lead to. */
+  readonly wrong: WrongPasswordLimit;
+
   constructor(
     private readonly database: Database,
+    private readonly rights: RightsStore,
     private readonly readOnly = false,
-  ) {}
+  ) {
+    this.browsers = new KnownBrowsers(database);
+    this.wrong = new WrongPasswordLimit(database, readOnly);
+  }
 
-  async signIn(login: string, password: string, kind: SessionKind, label: string | null): Promise<Session> {
-    const row = await this.database.one<Person & { password: string }>(
-      'select id, login, name, role, password from tantamos.account where login = lower($1) and active',
+  /** Throws `wrong_credentials`, and `too_many_requests` after too many of those. */
+  async signIn({ login, password, kind, label, address, browser }: Entering): Promise<Session> {
+    const row = await this.database.one<Row & { password: string } & Record<string, unknown>>(
+      `${selectPeople('a.password')} where a.login = lower($1) and a.active`,
       [login],
     );
-    if (!(await checkPassword(password, row?.password)) || !row)
-      return fail('wrong_credentials', 'That name and password do not go together.');
+    const isKnown = !this.readOnly && row && browser !== undefined && (await this.browsers.knows(browser, row.id));
+    const check = (): Promise<boolean> => checkPassword(password, row?.password);
+    const isRight = isKnown
+      ? await check()
+      : await this.wrong.checked(login, address, async () => (await this.strangers.within(check)) === true);
+    if (!isRight && isKnown) await this.browsers.wrong(browser, row.id);
+    if (!isRight || !row) return fail('wrong_credentials', 'That name and password do not go together.');
     const secret = randomBytes(32).toString('base64url');
-    const { id, name, role } = row;
-    const person = { id, login: row.login, name, role };
+    const person = personIn(row);
     if (this.readOnly) {
       const expiresAt = new Date(Date.now() + 12 * 3_600_000);
       if (this.inMemory.size >= mostInMemory) this.inMemory.delete([...this.inMemory.keys()][0]!);
-      this.inMemory.set(hashSecret(secret).toString('base64'), { account: id, expiresAt });
-      return { secret, expiresAt, person };
+      this.inMemory.set(hashSecret(secret).toString('base64'), { account: row.id, expiresAt });
+      return { secret, expiresAt, person, browser: null };
     }
     const session = await this.database.one<{ expires_at: Date }>(
-      `insert into tantamos.session (secret_hash, account, kind, label, expires_at)
+      `with used as (update tantamos.account set last_used_at = now() where id = $2)
+       insert into tantamos.session (secret_hash, account, kind, label, expires_at)
        values ($1, $2, $3, $4, now() + $5::interval) returning expires_at`,
       [hashSecret(secret), row.id, kind, label, lifetimes[kind]],
     );
     await this.database.rows('delete from tantamos.session where expires_at < now()');
-    return { secret, expiresAt: session!.expires_at, person };
+    const kept = kind === 'browser' ? await this.browsers.keep(browser, row.id) : null;
+    return { secret, expiresAt: session!.expires_at, person, browser: kept };
   }
 
   /** Who holds this secret; undefined when nobody does, or does no longer. */
@@ -66,28 +129,48 @@ export class Accounts {
     return person;
   }
 
-  private keptPerson(hash: Buffer): Promise<Person | undefined> {
-    return this.database.one<Person>(
-      `select a.id, a.login, a.name, a.role from tantamos.session s join tantamos.account a on a.id = s.account
+  private async keptPerson(hash: Buffer): Promise<Person | undefined> {
+    const row = await this.database.one<Row & { last_used_at: Date } & Record<string, unknown>>(
+      `${selectPeople('s.last_used_at')} join tantamos.session s on s.account = a.id
        where s.secret_hash = $1 and s.expires_at > now() and a.active`,
       [hash],
     );
+    if (!row) return undefined;
+    if (Date.now() - row.last_used_at.getTime() > usedWithin)
+      await this.database
+        .rows(
+          `with used as (update tantamos.session set last_used_at = now() where secret_hash = $1 returning account)
+           update tantamos.account set last_used_at = now() where id in (select account from used)`,
+          [hash],
+        )
+        // When it was used is not worth refusing it for.
+        .catch(() => {});
+    return personIn(row);
   }
 
   private async rememberedPerson(id: string): Promise<Person | undefined> {
     const session = this.inMemory.get(id);
     if (!session || session.expiresAt < new Date()) return undefined;
-    return this.database.one<Person>('select id, login, name, role from tantamos.account where id = $1 and active', [
-      session.account,
-    ]);
+    const row = await this.database.one<Row & Record<string, unknown>>(
+      `${selectPeople()} where a.id = $1 and a.active`,
+      [session.account],
+    );
+    return row && personIn(row);
   }
 
   /** The holder of an account, active or not; `not_found` where there is none. */
   async person(id: string): Promise<Person> {
-    const person = await this.database.one<Person>('select id, login, name, role from tantamos.account where id = $1', [
-      id,
-    ]);
-    return person ?? fail('not_found', 'There is no such account.');
+    const row = await this.database.one<Row & Record<string, unknown>>(`${selectPeople()} where a.id = $1`, [id]);
+    return row ? personIn(row) : fail('not_found', 'There is no such account.');
+  }
+
+  /** The same, as long as the account is active; else `not_signed_in`. */
+  async active(id: string): Promise<Person> {
+    const row = await this.database.one<Row & Record<string, unknown>>(
+      `${selectPeople()} where a.id = $1 and a.active`,
+      [id],
+    );
+    return row ? personIn(row) : fail('not_signed_in', 'This account is not active any more.');
   }
 
   async signOut(secret: string): Promise<void> {
@@ -97,23 +180,173 @@ export class Accounts {
     await this.database.rows('delete from tantamos.session where secret_hash = $1', [hash]);
   }
 
-  async list(): Promise<(Person & { active: boolean })[]> {
-    return this.database.rows('select id, login, name, role, active from tantamos.account order by login');
+  async list(): Promise<Account[]> {
+    const rows = await this.database.rows<
+      Row & { active: boolean; last_used_at: Date | null; sessions: number } & Record<string, unknown>
+    >(
+      `${selectPeople(`a.active, a.last_used_at,
+         (select count(*)::int from tantamos.session s where s.account = a.id and s.expires_at > now()) as sessions`)}
+       order by a.login`,
+    );
+    return rows.map((r) => ({
+      ...personIn(r),
+      active: r.active,
+      lastUsedAt: r.last_used_at,
+      sessions: r.sessions,
+    }));
   }
 
-  /** Adds an account; `bad_value` if the login is taken. */
-  async add(account: { login: string; name: string; role: Role; password: string }): Promise<Person> {
-    const row = await this.database.one<Person>(
-      `insert into tantamos.account (login, name, role, password) values (lower($1), $2, $3, $4)
-       on conflict (login) do nothing returning id, login, name, role`,
-      [account.login, account.name, account.role, await hashPassword(account.password)],
+  /** By id; `not_found` where there is none. */
+  async account(id: string): Promise<Account> {
+    return (await this.list()).find((a) => a.id === id) ?? fail('not_found', 'There is no such account.');
+  }
+
+  /** Adds an account; `bad_value` if the login is taken. Returns its id. */
+  async add(account: {
+    login: string;
+    name: string;
+    role: string;
+    password: string;
+    record?: Me | null;
+  }): Promise<string> {
+    const login = account.login.trim();
+    if (login === '') fail('bad_value', 'A login has at least one letter.', { where: 'login' });
+    await this.mustBeRole(account.role);
+    const row = await this.database.one<{ id: string }>(
+      `insert into tantamos.account (login, name, role, password, person_type, person_key)
+       values (lower($1), $2, $3, $4, $5, $6) on conflict (login) do nothing returning id`,
+      [
+        login,
+        account.name,
+        account.role,
+        await hashPassword(account.password),
+        account.record?.type ?? null,
+        account.record?.key ?? null,
+      ],
     );
-    return row ?? fail('bad_value', `There is already an account “${account.login}”.`, { where: 'login' });
+    this.rights.forget();
+    return row?.id ?? fail('bad_value', `There is already an account “${login}”.`, { where: 'login' });
+  }
+
+  /** What is absent stays as it is. An account that is made inactive loses its sessions. */
+  async change(
+    id: string,
+    change: { name?: string | null; role?: string | null; active?: boolean | null; record?: Me | null },
+  ): Promise<void> {
+    if (change.role != null) await this.mustBeRole(change.role);
+    await this.rights.changed(async (connection) => {
+      const { rowCount } = await connection.query(
+        `update tantamos.account set name = coalesce($2, name), role = coalesce($3, role), active = coalesce($4, active),
+           person_type = case when $5 then $6 else person_type end, person_key = case when $5 then $7 else person_key end
+         where id = $1`,
+        [
+          id,
+          change.name,
+          change.role,
+          change.active,
+          change.record !== undefined,
+          change.record?.type ?? null,
+          change.record?.key ?? null,
+        ],
+      );
+      if (!rowCount) fail('not_found', 'There is no such account.');
+      if (change.active === false) await endSessions(connection, id);
+    });
+    this.known.clear();
+  }
+
+  /** Changes one's own password; `wrong_credentials` where the present one is another. All other sessions end. */
+  async changePassword(
+    person: Person,
+    { current, next, secret, address }: { current: string; next: string; secret: string; address: string },
+  ): Promise<void> {
+    const row = await this.database.one<{ password: string }>('select password from tantamos.account where id = $1', [
+      person.id,
+    ]);
+    if (!(await this.wrong.checked(person.login, address, () => checkPassword(current, row?.password))))
+      fail('wrong_credentials', 'That is not your present password.', { where: 'current' });
+    await this.setPassword(person.id, next, hashSecret(secret));
+  }
+
+  /** Gives an account another password; all its sessions end, but for the one of that hash. */
+  async setPassword(id: string, password: string, but: Buffer | null = null): Promise<void> {
+    const hash = await hashPassword(password);
+    await this.database.transaction('read committed', async (connection) => {
+      const { rowCount } = await connection.query('update tantamos.account set password = $2 where id = $1', [
+        id,
+        hash,
+      ]);
+      if (!rowCount) fail('not_found', 'There is no such account.');
+      await endSessions(connection, id, but);
+    });
+    this.known.clear();
+  }
+
+  /** How numbers, dates and moments are shown to its holder; null: as the browser has it. */
+  async locale(id: string): Promise<string | null> {
+    const row = await this.database.one<{ locale: string | null }>(
+      'select locale from tantamos.account where id = $1',
+      [id],
+    );
+    return row?.locale ?? null;
+  }
+
+  async setLocale(id: string, locale: string | null): Promise<void> {
+    await this.database.rows('update tantamos.account set locale = $2 where id = $1', [id, locale]);
+  }
+
+  /** Sessions and tokens of an account that are good now, the last used first. */
+  async sessions(account: string): Promise<KeptSession[]> {
+    return this.database.rows<KeptSession & Record<string, unknown>>(
+      `select id, kind, label, created_at, last_used_at, expires_at, secret_hash from tantamos.session
+       where account = $1 and expires_at > now() order by last_used_at desc, id`,
+      [account],
+    );
+  }
+
+  async endSession(account: string, id: string): Promise<void> {
+    const gone = await this.database.one('delete from tantamos.session where account = $1 and id = $2 returning id', [
+      account,
+      id,
+    ]);
+    if (!gone) fail('not_found', 'There is no such session.');
+    this.known.clear();
+  }
+
+  isOf(session: KeptSession, secret: string): boolean {
+    return session.secret_hash.equals(hashSecret(secret));
   }
 
   async any(): Promise<boolean> {
     return (await this.database.one('select from tantamos.account limit 1')) !== undefined;
   }
+
+  private async mustBeRole(role: string): Promise<void> {
+    const roles = await this.rights.roles();
+    if (roles.some((r) => r.id === role)) return;
+    fail('bad_value', `There is no role “${role.slice(0, 60)}”; there are ${roles.map((r) => r.id).join(', ')}.`, {
+      where: 'role',
+      suggestions: roles.map((r) => r.id),
+    });
+  }
+}
+
+function endSessions(connection: Connection, account: string, but: Buffer | null = null): Promise<unknown> {
+  return connection.query(
+    'delete from tantamos.session where account = $1 and ($2::bytea is null or secret_hash <> $2)',
+    [account, but],
+  );
+}
+
+function selectPeople(more?: string): string {
+  return `select a.id, a.login, a.name, a.role, r.label as role_label, a.person_type, a.person_key${more ? `, ${more}` : ''}
+    from tantamos.account a join tantamos.role r on r.id = a.role`;
+}
+
+function personIn(row: Row): Person {
+  const { id, login, name, role } = row;
+  const record = row.person_type === null ? null : { type: row.person_type, key: row.person_key! };
+  return { id, login, name, role, roleLabel: row.role_label, record };
 }
 
 function hashSecret(secret: string): Buffer {

@@ -1,10 +1,15 @@
 import { randomBytes } from 'node:crypto';
+import { people } from '@tantamos/demo';
 import type { Services } from '../services';
 
-/** The two accounts of the demo workspace; their passwords are no secret. */
+const [head, sales, finance] = people.withAccounts;
+const staff = (id: number) => ({ type: 'staff', key: String(id) });
+
+/** The accounts of the demo workspace, one a role, each for a record of the staff; their passwords are no secret. */
 export const demoAccounts = [
-  { login: 'sorrel', name: 'Sorrel Haldane', role: 'administrator', password: 'meadow-admin' },
-  { login: 'piers', name: 'Piers Wickham', role: 'editor', password: 'meadow-editor' },
+  { login: 'sorrel', name: head.name, role: 'administrator', password: 'meadow-admin', record: staff(head.id) },
+  { login: 'piers', name: sales.name, role: 'editor', password: 'meadow-editor', record: staff(sales.id) },
+  { login: 'wren', name: finance.name, role: 'reader', password: 'meadow-reader', record: staff(finance.id) },
 ] as const;
 
 /** A way in, said once the service is ready. */
@@ -15,7 +20,7 @@ export interface Entry {
 }
 
 /**
- * Makes the first accounts where there are none: the demo's two where its data has just been loaded, else one
+ * Makes the first accounts where there are none: the demo's where its data has just been loaded, else one
  * administrator with a password made up here and shown this once. Returns what to print.
  */
 export async function needAccounts({ accounts, database }: Services, demoLoaded: boolean): Promise<readonly Entry[]> {

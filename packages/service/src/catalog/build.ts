@@ -1,5 +1,7 @@
 import {
+  baseStoredAs,
   Catalog,
+  ofBase,
   dotted,
   isUsableInKey,
   type Base,
@@ -93,6 +95,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       ].map(({ name, comment, at, onFields }) => ({ name, comment, at, onFields })),
       pointers: pointersAt(table.oid, read, idOf, isReadable),
       rowRules: table.row_rules && all.every((c) => c.readable) ? rowRules(policies.get(table.oid) ?? []) : null,
+      limits: null,
       notChangeable:
         settings.readOnly ??
         whyNotChangeable(table, {
@@ -143,7 +146,7 @@ function buildField(
   const base = baseOf(column);
   const choices = choicesOf(column, constraints);
   const [precision, scale] = digitsOf(column.db_type);
-  const kind = kindOf(base, { isKey, isWholeKey: isOne(key, column.name), refersTo, choices });
+  const kind = fieldKindOf(base, { isKey, isWholeKey: isOne(key, column.name), refersTo, choices });
   return {
     name: column.name,
     label: settings?.label ?? words(column.name),
@@ -227,26 +230,12 @@ function rowRules(policies: readonly PolicyRow[]): RowRules {
   return { using: together((p) => p.using), check: together((p) => p.check ?? p.using) };
 }
 
-const bases: Readonly<Record<string, Base>> = {
-  ...all('text', 'text varchar bpchar citext'),
-  ...all('number', 'int2 int4 int8 numeric float4 float8'),
-  ...all('moment', 'timestamp timestamptz'),
-  ...all('json', 'json jsonb'),
-  bool: 'yes_no',
-  date: 'date',
-  uuid: 'uuid',
-};
-
-function all(base: Base, names: string): Record<string, Base> {
-  return Object.fromEntries(names.split(' ').map((name) => [name, base]));
-}
-
 function baseOf({ known, is_list: isList, labels }: ColumnRow): Base {
   if (labels) return 'text';
-  return isList ? 'list' : (bases[known ?? ''] ?? 'other');
+  return isList ? 'list' : baseStoredAs(known ?? '');
 }
 
-function kindOf(
+function fieldKindOf(
   base: Base,
   about: { isKey: boolean; isWholeKey: boolean; refersTo: string | null; choices: unknown },
 ): FieldKind {
@@ -317,9 +306,7 @@ function whyNotEditable(
   if (column.identity_always) return 'the database numbers it.';
   if (settings?.protected) return 'an administrator has protected it.';
   if (!column.updatable) return 'the account Tantamos uses in the database may not change it.';
-  if (base === 'list') return 'lists cannot be changed yet.';
-  if (base === 'other') return `fields of the database type ${column.db_type} can be read and not changed.`;
-  return null;
+  return ofBase(base).whyNotEditable(column.db_type);
 }
 
 function whyNotChangeable(

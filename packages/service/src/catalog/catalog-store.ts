@@ -53,7 +53,7 @@ export class CatalogStore {
         });
     }
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
-    const next = { ...now, ...change };
+    const next = { ...now, ...change, hidden: change.hidden ?? now.hidden };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
          largest_batch, changed_by)
@@ -81,7 +81,8 @@ export class CatalogStore {
     const type = (await this.get()).type(typeId);
     // A hidden field is found too: hiding must be possible to take back.
     const field = type.fields.find((f) => f.name === name) ?? fieldOf(type, name);
-    const next = { label: null, hidden: field.hidden, protected: field.protected, ...change };
+    const { label = null, hidden, protected: kept } = change;
+    const next = { label, hidden: hidden ?? field.hidden, protected: kept ?? field.protected };
     const keep = change.label === undefined;
     await this.database.rows(
       `insert into tantamos.field_setting (type, field, label, hidden, protected, changed_by)

@@ -1,7 +1,6 @@
 import {
   Answers,
   keyColumns,
-  closest,
   identifier,
   join,
   canonicalKey,
@@ -19,11 +18,11 @@ import {
   type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
+import { mostCompared, nearestOf } from './nearest';
 
-/** Types with at most this many records have all their names compared when one is misspelt. */
-const mostCompared = 20_000;
 /** The nearest names are looked for so many unknown ones at most; the rest are only told. */
 const mostNear = 20;
+const mostWords = 50;
 /** Records looked up for names: so many, and for each name so many more, in case several share it. */
 const leastFound = 1000;
 const foundEach = 10;
@@ -35,7 +34,7 @@ export async function answerNames(
   questions: readonly NameQuestion[],
 ): Promise<Answers> {
   const answers = new Answers();
-  let looked = 0;
+  let left = mostNear;
   for (const typeId of new Set(questions.map((q) => q.typeId))) {
     const type = catalog.type(typeId);
     const asked = questions.filter((q) => q.typeId === typeId);
@@ -43,12 +42,12 @@ export async function answerNames(
     const named = await byName(database, type, texts);
     const unknown = texts.filter((t) => !named.has(t));
     const keyed = await byKey(database, type, unknown);
+    const missing = unknown.filter((t) => !keyed.has(t)).slice(0, left);
+    left -= missing.length;
+    const nearest = await near(database, type, missing);
     for (const question of asked) {
-      const found = named.get(question.text) ?? keyed.get(question.text) ?? [];
-      answers.add(question, {
-        found,
-        near: found.length > 0 || looked++ >= mostNear ? [] : await near(database, type, question.text),
-      });
+      const { text } = question;
+      answers.add(question, { found: named.get(text) ?? keyed.get(text) ?? [], near: nearest.get(text) ?? [] });
     }
   }
   return answers;
@@ -66,6 +65,15 @@ export async function namesOf(
       where ${keyAmong(type, raw('r'), keys)}`,
   );
   return new Map(rows.map((r) => [r.key, r.name ?? '']));
+}
+
+/** Those of the keys that records have. */
+export async function keysThere(database: Database, type: RecordType, keys: readonly string[]): Promise<string[]> {
+  if (keys.length === 0) return [];
+  const rows = await database.ask<{ key: string }>(
+    sql`select ${keyOfRow(type)} as key from ${tableOf(type)} r where ${keyAmong(type, raw('r'), keys)}`,
+  );
+  return rows.map((r) => r.key);
 }
 
 /** Records whose name holds every word typed, or whose key it is; those that begin so first. */
@@ -116,7 +124,7 @@ async function byKey(database: Database, type: RecordType, texts: readonly strin
   for (const text of texts) {
     try {
       const key = canonicalKey(type, text);
-      keyed.set(key, [...(keyed.get(key) ?? []), text]);
+      if (!keyed.get(key)?.push(text)) keyed.set(key, [text]);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
     }
@@ -147,7 +155,7 @@ async function lookUp(
       from ${tableOf(type)} r where ${where} order by ${join(keyColumns(type, raw('r')), ', ')} limit ${value(leastFound + foundEach * texts.length)}`,
   );
   const found = new Map<string, Found[]>();
-  for (const { said, ...row } of rows) found.set(said, [...(found.get(said) ?? []), row]);
+  for (const { said, ...row } of rows) if (!found.get(said)?.push(row)) found.set(said, [row]);
   return found;
 }
 
@@ -159,17 +167,15 @@ function hintFields(type: RecordType): string[] {
   return [...unique, ...choices].slice(0, 3).map((f) => f.name);
 }
 
-async function near(database: Database, type: RecordType, text: string): Promise<string[]> {
-  if (type.nameField === null || text.length > 100) return [];
-  const name = identifier(type.nameField);
-  const parts = text.split(/\s+/).filter((w) => w.length >= 2);
-  const like = parts.map((w) => `%${w.replace(/[\\%_]/g, '\\$&')}%`);
-  const where = type.about <= mostCompared ? sql`true` : sql`${name}::text ilike any(${value(like)}::text[])`;
-  const rows = await database.ask<{ name: string }>(
-    sql`select distinct ${name}::text as name from ${tableOf(type)} where ${name} is not null and ${where} limit ${value(mostCompared)}`,
-  );
-  return closest(
-    text,
-    rows.map((r) => r.name),
-  );
+/** The nearest names for texts that are none, where they are not too long. */
+async function near(database: Database, type: RecordType, texts: readonly string[]): Promise<Map<string, string[]>> {
+  if (type.nameField === null || texts.length === 0) return new Map();
+  const name = sql`r.${identifier(type.nameField)}`;
+  const names = (where: Sql): Sql =>
+    sql`select distinct ${name}::text as v from ${tableOf(type)} r where ${name} is not null and ${where} limit ${value(mostCompared)}`;
+  if (type.about <= mostCompared) return nearestOf(database, names(sql`true`), texts);
+  // Of many more only those that share a word with it are compared.
+  const words = texts.flatMap((text) => text.split(/\s+/).filter((w) => w.length >= 2));
+  const like = words.slice(0, mostWords).map((w) => `%${w.replace(/[\\%_]/g, '\\$&')}%`);
+  return nearestOf(database, names(sql`${name}::text ilike any(${value(like)}::text[])`), texts);
 }

@@ -107,10 +107,10 @@ describe('a database made to torture', () => {
     expect(run.totals).toMatchObject({ changed, refused: 0, edited_since: 0, in_use: 0 });
     expect(await sum(table)).not.toBe(before);
     const back = await previewed(w.admin, { selection: job.selection, edits: job.edits });
-    expect(back.totals).toMatchObject({ not_yet: 0 });
-    const undo = await w.admin.undo(run.id, {});
-    for await (const p of w.admin.watchPreview(undo.id))
-      if (p.state === 'ready') expect(p.totals.not_yet).toBe(changed);
+    expect(back.totals).toMatchObject({ will_change: 0 });
+    const undo = await w.admin.undoRun(run.id, {});
+    for await (const p of w.admin.previewEvents(undo.id))
+      if (p.state === 'ready') expect(p.totals.will_change).toBe(changed);
     expect((await ran(w.admin, undo.id, { expect: changed })).totals).toMatchObject({ changed, refused: 0 });
     expect(await sum(table)).toBe(before);
   };
@@ -147,7 +147,7 @@ describe('a database made to torture', () => {
     await thereAndBack(
       'trials',
       { selection: { type: 'trials' }, edits: [{ kind: 'set', field, value }], safety: { pace: 100, batchSize: 50 } },
-      count.totals.not_yet,
+      count.totals.will_change,
     );
   });
 
@@ -162,7 +162,7 @@ describe('a database made to torture', () => {
 
   it('finds, sorts and counts by fields of odd names and types', async () => {
     const found = async (filter: string, columns: string[] = ['id']): Promise<number | null> =>
-      (await w.admin.find('trials', { filter, columns, count: 'exact', limit: 5 })).numberMatched;
+      (await w.admin.search('trials', { filter, columns, count: 'exact', limit: 5 })).numberMatched;
     // citext compares without case, though its extension is not on the search path.
     expect(await found("name = 'TRIAL 7'")).toBe(1);
     expect(await found("name IN ('trial 7', 'TRIAL 8')")).toBe(2);
@@ -176,15 +176,15 @@ describe('a database made to torture', () => {
     expect(await found(`A_OVERLAPS(tags, vtags)`)).toBe(0);
     expect(await found(`A_OVERLAPS(vtags, dtags)`)).toBe(0);
     expect(await found(`data LIKE '%1.10%' AND data IS NOT NULL`)).toBe(120);
-    const sorted = await w.admin.find('trials', { sort: ['-"a.b"'], columns: ['"a.b"'], limit: 1 });
+    const sorted = await w.admin.search('trials', { sort: ['-"a.b"'], columns: ['"a.b"'], limit: 1 });
     expect(sorted.records[0]!.values[0]!.value).toBe('x99');
     expect(
-      (await w.admin.find('trials', { columns: ['data', 'raw', 'two', 'range'], limit: 1 })).records[0]!.values.map(
+      (await w.admin.search('trials', { columns: ['data', 'raw', 'two', 'range'], limit: 1 })).records[0]!.values.map(
         (v) => v.value,
       ),
     ).toEqual(['{"a": 1.10}', '{"b" : 1, "b" : 2}', '(x,1)', '[1,5)']);
     for (const f of trials.fields)
-      await w.admin.find('trials', { columns: [f.name === 'a.b' ? '"a.b"' : f.name], limit: 1 });
+      await w.admin.search('trials', { columns: [f.name === 'a.b' ? '"a.b"' : f.name], limit: 1 });
   });
 
   it('keeps settings of a field apart from those of a type with a point in its name', async () => {
@@ -193,8 +193,8 @@ describe('a database made to torture', () => {
     const label = async (id: string) => (await w.admin.type(id)).fields.find((f) => f.name === 'name');
     expect(await label('other.things')).toMatchObject({ label: 'Of other', protected: false });
     expect(await label('"other.things"')).toMatchObject({ label: 'Name', protected: true });
-    expect((await w.admin.find('"other.things"', { count: 'exact' })).numberMatched).toBe(1);
-    expect((await w.admin.find('other.things', { count: 'exact' })).numberMatched).toBe(2);
+    expect((await w.admin.search('"other.things"', { count: 'exact' })).numberMatched).toBe(1);
+    expect((await w.admin.search('other.things', { count: 'exact' })).numberMatched).toBe(2);
     expect((await w.admin.types()).map((t) => t.id)).toEqual(expect.arrayContaining(['other."dot.ted"', 'trials']));
   });
 
@@ -203,7 +203,7 @@ describe('a database made to torture', () => {
       selection: { type: 'trials', keys: ['1', '2', '3'] },
       edits: [{ kind: 'put', field: 'portion', values: { 1: 13, 2: 101, 3: 50 } }],
     });
-    expect(p.totals).toMatchObject({ not_yet: 1, not_allowed: 2 });
+    expect(p.totals).toMatchObject({ will_change: 1, not_allowed: 2 });
     expect(p.causes.map((c) => c.cause).join()).toMatch(/whole_check.*share_check|share_check.*whole_check/s);
     expect((await ran(w.admin, p.id)).totals).toMatchObject({ changed: 1, refused: 0 });
   });
@@ -276,7 +276,7 @@ describe('a database made to torture', () => {
   });
 
   it('says in the database’s words why something cannot be read', async () => {
-    expect(await refusedWith(w.admin.find('far', {}))).toMatchObject({
+    expect(await refusedWith(w.admin.search('far', {}))).toMatchObject({
       status: 503,
       detail: expect.stringMatching(/no handler/),
     });

@@ -81,12 +81,16 @@ describe('starting on a database', () => {
       { version: 2 },
       { version: 3 },
       { version: 4 },
+      { version: 5 },
+      { version: 6 },
+      { version: 7 },
+      { version: 8 },
     ]);
     await pool.query(`insert into tantamos.migration (version, name, checksum) values (999, 'from the future', 'x')`);
     await pool.end();
     await Promise.all(both.map((s) => s.close()));
     const { said, code } = await failingStart({ TANTAMOS_DATABASE_URL: url });
-    expect(said).toContain('The database is at version 999, newer than this program (4).');
+    expect(said).toContain('The database is at version 999, newer than this program (8).');
     expect(code).toBe(1);
     await drop();
   });

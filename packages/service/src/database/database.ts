@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto';
 import { Client, Pool, types, type ClientConfig, type PoolClient, type QueryResultRow } from 'pg';
 import QueryStream from 'pg-query-stream';
-import { render, type Sql } from '@tantamos/core';
+import { fail, render, type Sql } from '@tantamos/core';
+import { longestSearch } from './patience';
 
 // Whole numbers of eight bytes (counts) as numbers; everything that is a record's value is asked for as text.
 types.setTypeParser(types.builtins.INT8, (text) => Number(text));
@@ -52,22 +53,36 @@ class Unshaken extends Client {
   }
 }
 
-const searchConnections = 12;
+/**
+ * Each purpose has connections of its own, so that what is slow, or many, of one kind holds nothing of another up: `most` of
+ * them, waited for so long, in ms (0: for as long as it takes).
+ */
+const purposes = {
+  /** Control data, by short statements: who signs in, what a run says. */
+  control: { most: 16, wait: 10_000 },
+  /** Whatever asks the records, each with a limit of time. */
+  searches: { most: 10, wait: 10_000 },
+  /** Previews being worked out; more of them wait for their turn. */
+  freezes: { most: 5, wait: 0 },
+  /** Files on their way to a reader, who may be slow. */
+  streams: { most: 5, wait: 5_000 },
+} as const;
+export type Purpose = keyof typeof purposes;
+/** After so many seconds it may be tried again, where all connections of a purpose are taken. */
+const tryAgainAfter = 5;
 
 export interface DatabaseOptions {
   readonly url: string;
   /** In place of the account's own (see `preflight`). */
   readonly searchPath?: string;
-  /** Connections kept for requests and previews and, apart from these, for the lanes of runs. */
+  /** In place of the usual number: for control data, and for the lanes of runs. */
   readonly connections?: number;
   readonly lanes?: number;
 }
 
-/** The database Tantamos is pointed at: a pool of pinned connections, and the few ways of asking it. */
+/** The database Tantamos is pointed at: pinned connections, a pool for each purpose, and the few ways of asking it. */
 export class Database {
-  private readonly pool: Pool;
-  /** Searches have connections of their own: what is slow there holds nothing else up, and each keeps its time limit. */
-  private readonly searches: Pool;
+  private readonly pools: Readonly<Record<Purpose, Pool>>;
   private readonly lanes: Pool;
   /** Lanes that can be at work at the same time. */
   readonly mostLanes: number;
@@ -75,7 +90,7 @@ export class Database {
 
   constructor(private readonly settings: DatabaseOptions) {
     const path: Record<string, string> = settings.searchPath === undefined ? {} : { search_path: settings.searchPath };
-    const open = (max: number, more: Readonly<Record<string, string>> = {}, name = 'tantamos'): Pool =>
+    const open = (max: number, wait: number, more: Readonly<Record<string, string>> = {}, name = 'tantamos'): Pool =>
       new Pool({
         Client: Unshaken,
         connectionString: settings.url,
@@ -83,32 +98,43 @@ export class Database {
         options: optionsOf({ ...pinned, ...path, ...more }),
         application_name: name,
         keepAlive: true,
-        connectionTimeoutMillis: 10_000,
+        connectionTimeoutMillis: wait,
       });
-    this.pool = open(settings.connections ?? 20);
-    this.searches = open(searchConnections);
+    const pool = (purpose: Purpose): Pool => open(purposes[purpose].most, purposes[purpose].wait);
+    const { most, wait } = purposes.control;
+    this.pools = {
+      // Compiling the statement that lists runs took 1.3 s, running it 2 ms: short statements are never worth it.
+      control: open(settings.connections ?? most, wait, { jit: 'off' }),
+      searches: pool('searches'),
+      freezes: pool('freezes'),
+      streams: pool('streams'),
+    };
     this.mostLanes = settings.lanes ?? 16;
-    this.lanes = open(this.mostLanes, laneSettings, 'tantamos lane');
+    this.lanes = open(this.mostLanes, wait, laneSettings, 'tantamos lane');
     // An idle connection that the server closes is replaced at its next use.
-    for (const pool of [this.pool, this.searches, this.lanes]) pool.on('error', () => {});
+    for (const each of [...Object.values(this.pools), this.lanes]) each.on('error', () => {});
   }
 
   async rows<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R[]> {
-    return (await this.pool.query<R>(text, [...values])).rows;
+    return this.with(async (connection) => (await connection.query<R>(text, [...values])).rows);
   }
 
   async one<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R | undefined> {
     return (await this.rows<R>(text, values))[0];
   }
 
+  /** Asks the records, as long as any search may take. */
   async ask<R extends QueryResultRow>(piece: Sql): Promise<R[]> {
-    const { text, values } = render(piece);
-    return this.rows<R>(text, values);
+    return this.askWithin<R>(piece, longestSearch);
   }
 
-  /** One connection for the time of `work`. */
-  async with<T>(work: (connection: Connection) => Promise<T>, pool = this.pool): Promise<T> {
-    const connection = await pool.connect();
+  /** One connection for the time of `work`; throws `busy` where none is to be had in time. */
+  async with<T>(work: (connection: Connection) => Promise<T>, purpose: Purpose = 'control'): Promise<T> {
+    return this.on(this.pools[purpose], work);
+  }
+
+  private async on<T>(pool: Pool, work: (connection: Connection) => Promise<T>): Promise<T> {
+    const connection = await connected(pool);
     let broken: Error | undefined;
     let isCut = false;
     // A connection cut between two statements says so as an event; unheard, it would end the process.
@@ -133,13 +159,14 @@ export class Database {
 
   /** The same on a connection that is set up for a lane of a run. */
   async withLane<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
-    return this.with(work, this.lanes);
+    return this.on(this.lanes, work);
   }
 
   /** A transaction around `work`; rolled back if it throws. */
   async transaction<T>(
     level: 'read committed' | 'repeatable read',
     work: (connection: Connection) => Promise<T>,
+    purpose: Purpose = 'control',
   ): Promise<T> {
     return this.with(async (connection) => {
       await connection.query(`begin isolation level ${level}`);
@@ -151,7 +178,7 @@ export class Database {
         await connection.query('rollback').catch(() => {});
         throw error;
       }
-    });
+    }, purpose);
   }
 
   /**
@@ -172,13 +199,13 @@ export class Database {
       } finally {
         signal?.removeEventListener('abort', cancel);
       }
-    }, this.searches);
+    }, 'searches');
   }
 
   /** Rows one after another, a thousand in memory; the statement ends with the reader. */
   async *stream<R extends QueryResultRow>(piece: Sql, signal?: AbortSignal): AsyncGenerator<R> {
     const { text, values } = render(piece);
-    const connection = await this.pool.connect();
+    const connection = await connected(this.pools.streams);
     const stream = connection.query(new QueryStream(text, values, { batchSize: 1000 }));
     let whole = false;
     // Told through the stream too; unheard here, a cut would end the process.
@@ -200,7 +227,7 @@ export class Database {
   /** Cancels what a connection is doing now. */
   async cancel(connection: Connection): Promise<void> {
     const { processID } = connection as unknown as { processID: number };
-    await this.pool.query('select pg_cancel_backend($1)', [processID]).catch(() => {});
+    await this.rows('select pg_cancel_backend($1)', [processID]).catch(() => {});
   }
 
   /** A connection of its own, outside the pool: for listening. */
@@ -216,7 +243,20 @@ export class Database {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.end(), this.searches.end(), this.lanes.end()]);
+    await Promise.all([...Object.values(this.pools), this.lanes].map((pool) => pool.end()));
+  }
+}
+
+/** A connection of a pool. That all are taken for too long is said as what it is, not as an outage of the database. */
+async function connected(pool: Pool): Promise<Connection> {
+  try {
+    return await pool.connect();
+  } catch (error) {
+    const isFull = pool.totalCount >= (pool.options.max ?? 0) && /timeout exceeded/.test((error as Error).message);
+    if (!isFull) throw error;
+    return fail('busy', 'The service has as much to do as it can do at once; try again in a moment.', {
+      retryAfter: tryAgainAfter,
+    });
   }
 }
 

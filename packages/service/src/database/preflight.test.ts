@@ -124,11 +124,11 @@ describe('a database that nothing can be written to', () => {
       const me = await w.admin.me();
       expect(me.workspace.readOnly).toMatch(/read-only/);
       expect(
-        (await w.admin.find('bookings', { filter: "status = 'draft'", count: 'exact', limit: 1 })).numberMatched,
+        (await w.admin.search('bookings', { filter: "status = 'draft'", count: 'exact', limit: 1 })).numberMatched,
       ).toBeGreaterThan(0);
       expect(await w.admin.values('bookings', { fields: ['status'] })).toBeDefined();
       let lines = 0;
-      const { bytes } = await w.admin.exportRecords('growers', { format: 'csv', columns: ['id'] });
+      const { bytes } = await w.admin.files.exportRecords('growers', { format: 'csv', columns: ['id'] });
       for await (const piece of bytes as unknown as AsyncIterable<Uint8Array>)
         lines += Buffer.from(piece).toString().split('\n').length - 1;
       expect(lines).toBe(2501);
@@ -140,11 +140,11 @@ describe('a database that nothing can be written to', () => {
               selection: { type: 'bookings' },
               edits: [{ kind: 'set', field: 'region', value: 'x' }],
             },
-            'once',
+            { once: 'once' },
           ),
         ),
       ).toMatchObject({ code: 'not_changeable', detail: expect.stringMatching(/read-only/) });
-      expect((await w.admin.keepDraft({ type: 'bookings' })).job).toEqual({ type: 'bookings' });
+      expect((await w.admin.beginDraft({ job: { type: 'bookings' } })).job).toEqual({ type: 'bookings' });
       // A session lives as long as the process, and ends when it is told to.
       const token = await tokenOf(w.base, 'piers', 'meadow-editor');
       const client = new Client({ base: w.base, token });

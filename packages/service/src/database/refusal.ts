@@ -1,4 +1,4 @@
-import { clip, type RecordType } from '@tantamos/core';
+import { clip, ProblemError, type RecordType } from '@tantamos/core';
 
 /** What node-postgres gives of a database error (source: PostgreSQL, Error and Notice Message Fields). */
 interface DatabaseError {
@@ -22,7 +22,7 @@ export type Blame = 'session' | 'conflict' | 'lock' | 'record' | 'unknown' | 'bu
 export function blameOf(error: unknown): Blame {
   const code = codeOf(error);
   const { severity = '', routine, where = '' } = (error ?? {}) as DatabaseError;
-  if (isCut(error) || severity === 'FATAL' || severity === 'PANIC') return 'session';
+  if (isCut(error) || isBusy(error) || severity === 'FATAL' || severity === 'PANIC') return 'session';
   // Said on purpose by a function, under whatever code it chose.
   if (routine === 'exec_stmt_raise') return 'record';
   if (code === '40001' || code === '40P01') return 'conflict';
@@ -114,6 +114,11 @@ export function codeOf(error: unknown): string {
 }
 
 /** The connection itself is gone, or was not to be had. */
+/** All connections are taken: nobody's doing, and over in a moment. */
+function isBusy(error: unknown): boolean {
+  return error instanceof ProblemError && error.code === 'busy';
+}
+
 function isCut(error: unknown): boolean {
   return (
     /^08/.test(codeOf(error)) ||

@@ -17,7 +17,7 @@ describe('tables that are altered meanwhile', () => {
       rows,
     ]);
     w.services.catalogs.refresh();
-    await w.admin.find('parts', { limit: 1 });
+    await w.admin.search('parts', { limit: 1 });
   };
   const job: JobBody = {
     selection: { type: 'parts', filter: 'size > 0' },
@@ -31,14 +31,14 @@ describe('tables that are altered meanwhile', () => {
   ])('after “%s” a column that is gone is unknown, and the rest goes on', async (alter, gone) => {
     await parts();
     await w.sql.query(alter);
-    const found = await w.admin.find('parts', { limit: 1 });
+    const found = await w.admin.search('parts', { limit: 1 });
     expect(found.columns.map((c) => c.name)).not.toContain(gone);
     await parts();
     await w.sql.query(alter);
-    expect(await refusedWith(w.admin.find('parts', { columns: [gone] }))).toMatchObject({ code: 'unknown_field' });
+    expect(await refusedWith(w.admin.search('parts', { columns: [gone] }))).toMatchObject({ code: 'unknown_field' });
     await parts();
     await w.sql.query(alter);
-    expect(await refusedWith(w.admin.find('parts', { filter: `${gone} = 'x'` }))).toMatchObject({
+    expect(await refusedWith(w.admin.search('parts', { filter: `${gone} = 'x'` }))).toMatchObject({
       code: 'unknown_field',
     });
   });
@@ -46,7 +46,7 @@ describe('tables that are altered meanwhile', () => {
   it('knows a dropped table at once as unknown', async () => {
     await parts();
     await w.sql.query('drop table parts');
-    expect(await refusedWith(w.admin.find('parts', {}))).toMatchObject({ code: 'unknown_type', status: 404 });
+    expect(await refusedWith(w.admin.search('parts', {}))).toMatchObject({ code: 'unknown_type', status: 404 });
   });
 
   it('works a preview out with the columns of the moment', async () => {
@@ -57,7 +57,7 @@ describe('tables that are altered meanwhile', () => {
     if (typeof p === 'string') expect(p).toBe('unknown_field');
     else {
       let last = p;
-      for await (const next of w.admin.watchPreview(p.id)) last = next;
+      for await (const next of w.admin.previewEvents(p.id)) last = next;
       expect(last).toMatchObject({ state: 'failed', trouble: expect.stringMatching(/no field “size”/) });
     }
   });
@@ -69,8 +69,8 @@ describe('tables that are altered meanwhile', () => {
     const run = await ran(w.admin, p.id, { askAfter: null, expect: 2000 });
     expect(run.totals).toMatchObject({ changed: 2000, edited_since: 0 });
     await w.sql.query('alter table parts alter column name type varchar(100)');
-    const undo = await w.admin.undo(run.id, {});
-    for await (const _ of w.admin.watchPreview(undo.id));
+    const undo = await w.admin.undoRun(run.id, {});
+    for await (const _ of w.admin.previewEvents(undo.id));
     expect((await ran(w.admin, undo.id, { expect: 2000 })).totals.changed).toBe(2000);
     const { rows } = await w.sql.query(`select count(*)::int as n from parts where name = 'part ' || id`);
     expect(rows[0].n).toBe(2000);
@@ -92,7 +92,7 @@ describe('tables that are altered meanwhile', () => {
     expect(run.reason).toMatch(why);
     expect(run.totals.refused).toBe(0);
     expect(run.totals.changed + run.totals.not_yet).toBe(6000);
-    await w.admin.steer(id, 'stop');
+    await w.admin.stopRun(id);
     // The journal is still read; taking it back says what is missing.
     expect((await w.admin.runRecords(id, { limit: 5 })).records).toHaveLength(5);
   });

@@ -1,4 +1,17 @@
-import { outcomeLetters, type Catalog, type OrderPart, type RecordType, type Sql } from '@tantamos/core';
+import {
+  keyAmong,
+  keyColumns,
+  keyText,
+  letterOf,
+  raw,
+  sql,
+  tableOf,
+  type Catalog,
+  type Limits,
+  type OrderPart,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
 import { blameOf, isAboutShape, isAboutValues, refusalWords } from '../database/refusal';
 import type { Attempt, Dealer, Made } from './dealer';
@@ -28,6 +41,8 @@ export interface Work {
   readonly source: RecordType | null;
   readonly catalog: Catalog;
   readonly dealer: Dealer;
+  /** Which records whoever started the run may change; null: all. */
+  readonly limits: Limits | null;
   readonly patience: Patience;
 }
 
@@ -37,7 +52,13 @@ export interface Patience {
   readonly firstWait: number;
 }
 
-const { changed, edited_since, not_yet, gone, in_use, refused } = outcomeLetters;
+const changed = letterOf('changed');
+const edited_since = letterOf('edited_since');
+const not_yet = letterOf('not_yet');
+const gone = letterOf('gone');
+const in_use = letterOf('in_use');
+const refused = letterOf('refused');
+const notAllowed = letterOf('not_allowed');
 
 /** While rows are held, other locks are waited for this long: the first time, every further time, and in all (ms). */
 const firstLockWait = 20;
@@ -55,6 +76,7 @@ export class AllAlike extends Error {}
 export async function applyWhole(connection: Connection, work: Work, row: RunBatchRow): Promise<boolean> {
   const fate = new Fate(row);
   const places = fate.pending();
+  if ((await beyondRights(connection, work, row, places)).places.length > 0) return false;
   const done = await work.dealer.attempt(connection, sliceOf(row, places));
   if (done.undone.length > 0 || done.changed.length !== places.length) return false;
   fate.take(done);
@@ -91,7 +113,7 @@ export async function applyWithCare(
       if (done.undone.length > 0) {
         // It is taken back with all that triggers did for it, and the rest done without it.
         await connection.query('rollback to savepoint attempt');
-        for (const { n, outcome, cause } of done.undone) fate.mark([n - row.low], outcomeLetters[outcome], cause);
+        for (const { n, outcome, cause } of done.undone) fate.mark([n - row.low], letterOf(outcome), cause);
         const out = new Set(done.undone.map((r) => r.n - row.low));
         return await attempt(places.filter((p) => !out.has(p)));
       }
@@ -132,6 +154,8 @@ export async function applyWithCare(
     return now;
   };
 
+  const beyond = await beyondRights(connection, work, row, fate.pending());
+  fate.mark(beyond.places, notAllowed, beyond.words);
   let pending = fate.pending();
   if (work.part.inOrder) {
     const first = await untilLocked(connection, work, row, fate);
@@ -154,6 +178,25 @@ export async function applyWithCare(
     { left, waits: !givenUp && (locked.length > 0 || waited >= longestLockWait) },
     patience,
   );
+}
+
+/** Of these places, those whose records whoever started the run may not change, as things are now. */
+async function beyondRights(
+  connection: Connection,
+  { limits, source, part }: Work,
+  row: RunBatchRow,
+  places: readonly number[],
+): Promise<{ places: readonly number[]; words: string }> {
+  const r = raw('r');
+  const limit = limits?.changed(part.writes, r);
+  if (!limit || !source || places.length === 0) return { places: [], words: '' };
+  const keys = await keysAt(connection, row, places);
+  const beyond = await keysFound(
+    connection,
+    sql`select ${keyText(keyColumns(source, r))} as key from ${tableOf(source)} r
+      where ${keyAmong(source, r, keys)} and not (${limit.allowed})`,
+  );
+  return { places: places.filter((_, i) => beyond.has(keys[i]!)), words: limit.words };
 }
 
 /** In order: only what comes before the first record that somebody has locked; what comes after it may be read by it. */

@@ -35,7 +35,7 @@ describe('kill -9 in the middle of a run of 18,000', () => {
           base,
           token: await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password),
         });
-        runId ??= (await client.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet })).id;
+        runId ??= (await client.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change })).id;
         await new Promise((resolve) => setTimeout(resolve, 40 + Math.random() * 350));
         const gone = new Promise((resolve) => child.once('exit', resolve));
         child.kill('SIGKILL');
@@ -51,15 +51,15 @@ describe('kill -9 in the middle of a run of 18,000', () => {
       const { child, base } = await startService(w.url);
       const client = new Client({ base, token: await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password) });
       let run = await client.run(runId!);
-      for await (const next of client.watchRun(runId!)) run = next;
+      for await (const next of client.runEvents(runId!)) run = next;
       child.kill('SIGTERM');
 
-      expect(changedAt.some((n) => n > 0 && n < p.totals.not_yet)).toBe(true);
+      expect(changedAt.some((n) => n > 0 && n < p.totals.will_change)).toBe(true);
       expect(run.state).toBe('finished');
       // A few old records break a newer rule: the preview said so, and they stay.
       expect(run.totals).toMatchObject({
         matched: 18_000,
-        changed: p.totals.not_yet,
+        changed: p.totals.will_change,
         not_allowed: p.totals.not_allowed,
         not_yet: 0,
       });

@@ -59,17 +59,19 @@ export interface Dealer {
 
 const nothing: Attempt = { changed: [], edited: [], undone: [], stored: [], made: [], along: new Map() };
 
-/** Types, fields and trees of a part as the catalog has them now; throws `catalog_changed` where they are no longer there. */
-export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog): Updating {
+/**
+ * Types, fields and trees of a part as the catalog has them now; other records are read as who made the preview may see them.
+ * Throws `catalog_changed` where they are no longer there. */
+export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog, reading: Catalog): Updating {
   const type = typeNow(catalog, part.type);
   for (const name of part.writes)
     if (!type.fields.some((f) => f.name === name))
       fail('catalog_changed', `${type.label} no longer have the field ${name}.`);
-  return { type, reads: thawReads(part, catalog), writes: part.writes, env: envOf(order) };
+  return { type, reads: thawReads(part, reading), writes: part.writes, env: envOf(order) };
 }
 
-export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog): Dealer {
-  const updating = updatingOf(order, part, catalog);
+export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, reading: Catalog): Dealer {
+  const updating = updatingOf(order, part, catalog, reading);
   const along = alongOf(order)
     .filter((a) => order.parts[a.part] === part)
     .map(({ entry, at }) => ({ ...entry, at, type: typeNow(catalog, entry.type) }));

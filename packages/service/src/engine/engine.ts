@@ -1,19 +1,25 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { isOver, ProblemError, type RunState, type WorkOrder } from '@tantamos/core';
+import { isOver, ProblemError, type Catalog, type RunState, type WorkOrder } from '@tantamos/core';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Events } from '../database/events';
 import { isTakenAway, outage } from '../database/refusal';
 import { AllAlike, type Patience } from './batch';
-import { Lane, type LaneRun } from './lane';
-import type { Runs } from './runs';
+import { Lane, type LaneRun, type RightsOfRun } from './lane';
+import type { Accounts } from '../accounts/accounts';
+import { mustCarryOut } from '../rights/carry-out';
+import type { Gate } from '../rights/gate';
+import type { Seen } from '../rights/seen';
+import type { Runs } from '../runs/runs';
 import { noteStoredOtherwise } from './stored-otherwise';
 
 /** How often the engine looks for runs that another process started or left behind, in ms. */
 const lookEvery = 1000;
 /** How long a process waits before it takes another lane of the same run, in ms. */
 const betweenLanes = 15;
+/** How long the rights of a run are taken as good without asking again, in ms. */
+const rightsKnownFor = 500;
 
 /** Locked records are tried again after 0.5, 1, 2, 4, 8 and 15 s, about half a minute in all. */
 export const usualPatience: Patience = { tries: 7, firstWait: 500 };
@@ -27,6 +33,7 @@ export class Engine {
   private readonly lanes = new Map<string, { lane: Lane; ended: Promise<void> }>();
   /** Why a run makes no headway, as long as it does not, and how often it was tried since. */
   private readonly hindrances = new Map<string, { why: string; tries: number }>();
+  private readonly rights = new Map<string, { at: number; catalog: Catalog; rights: ReturnType<RightsOfRun> }>();
   private runs!: Runs;
   private stopped = false;
   private poke: () => void = () => {};
@@ -35,6 +42,8 @@ export class Engine {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
+    private readonly accounts: Accounts,
+    private readonly gate: Gate,
     private readonly events: Events,
     private readonly log: Logger,
     private readonly patience: Patience = usualPatience,
@@ -96,7 +105,7 @@ export class Engine {
 
   private activeRuns(): Promise<(LaneRun & { state: RunState })[]> {
     return this.database.rows(
-      `select run.id, run.preview, run.state, p.work_order as order, run.at_once, run.pace
+      `select run.id, run.preview, run.state, p.work_order as order, run.at_once, run.pace, p.kind, p.made_by, run.started_by
        from tantamos.run join tantamos.preview p on p.id = run.preview
        where run.state in ('queued', 'running', 'pausing', 'stopping') order by run.started_at`,
     );
@@ -112,7 +121,15 @@ export class Engine {
       if (i > 0) await sleep(betweenLanes);
       // Lanes have so many connections; what there is none for now has its turn when one is free.
       if (this.lanes.has(name) || this.stopped || this.lanes.size >= this.database.mostLanes) continue;
-      const lane = new Lane(this.database, this.catalogs, this.patience, run, number, () => this.headway(run.id));
+      const lane = new Lane(
+        this.database,
+        this.catalogs,
+        (of) => this.rightsOf(of),
+        this.patience,
+        run,
+        number,
+        () => this.headway(run.id),
+      );
       const quiet = this.events.on(`run ${run.id}`, () => lane.rouse());
       const ended = lane
         .work()
@@ -124,6 +141,23 @@ export class Engine {
         });
       this.lanes.set(name, { lane, ended });
     }
+  }
+
+  /** A right that has been taken away is missing from the next batch on: the run pauses and says so. */
+  private async rightsOf(run: LaneRun): ReturnType<RightsOfRun> {
+    const known = this.rights.get(run.id);
+    const catalog = await this.catalogs.get();
+    if (known?.catalog === catalog && Date.now() - known.at < rightsKnownFor) return known.rights;
+    const of = async (id: string): Promise<Seen> => this.gate.of(await this.accounts.person(id));
+    const read = async (): ReturnType<RightsOfRun> => {
+      const writer = await of(run.started_by);
+      mustCarryOut(run.kind, run.order.parts, writer);
+      return { reader: run.made_by === run.started_by ? writer : await of(run.made_by), writer };
+    };
+    const rights = read();
+    rights.catch(() => this.rights.delete(run.id));
+    this.rights.set(run.id, { at: Date.now(), catalog, rights });
+    return rights;
   }
 
   private headway(runId: string): void {
@@ -156,6 +190,7 @@ export class Engine {
 
   /** Ms after which to look again; null when there is nothing more to be done for now. */
   private async settleAlone(runId: string): Promise<number | null> {
+    this.rights.delete(runId);
     await this.runs.keepTotals(runId);
     const rest = await this.database.one<{
       state: RunState;

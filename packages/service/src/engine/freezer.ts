@@ -1,9 +1,11 @@
 import {
   alongOf,
   frozenForm,
-  outcomeLetters,
+  keyIs,
+  letterOf,
   raw,
   sql,
+  tableOf,
   thawReads,
   typeNow,
   envOf,
@@ -18,12 +20,12 @@ import {
   type Sql,
   type WorkOrder,
 } from '@tantamos/core';
-import { askOn, type Connection, type Database } from '../database/database';
+import { askOn, type Connection } from '../database/database';
 import { PairCounts } from './pair-counts';
 import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
-import { chosenRows, everything, needsChoosing, partRows, plannedRows } from './statements/rows';
+import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows } from './statements/rows';
 import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
 
@@ -57,9 +59,9 @@ export class Freezer {
   private order!: WorkOrder;
   /** What goes along comes from the run that is taken back, not from the rows. */
   private isUndo = false;
+  private tables = 0;
 
   constructor(
-    private readonly database: Database,
     private readonly connection: Connection,
     private readonly freezing: Freezing,
   ) {}
@@ -78,7 +80,7 @@ export class Freezer {
   }
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
-  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog): Promise<Frozen> {
+  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog): Promise<Frozen> {
     this.isUndo = true;
     this.order = order;
     const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
@@ -96,12 +98,32 @@ export class Freezer {
       const stretches = Math.ceil((high - low) / step);
       for (let i = stretches - 1; i >= 0; i--) {
         const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
-        await this.write(at, type, back.writes, undoRows(undoing, stretch));
+        const rows = undoRows(undoing, stretch);
+        const limit = back.act === 'update' && seen.find(type.id)?.limits?.changed(back.writes, raw('r'));
+        await this.write(at, type, back.writes, limit ? await this.withinRights(rows, type, limit) : rows);
         this.freezing.progress(stretches - i, stretches);
       }
     }
     await this.alongBack(runId);
     return { batches: this.batches, pairs: this.pairs };
+  }
+
+  /** The same rows, of which those whose records may not be changed are not allowed. */
+  private async withinRights(
+    rows: Sql,
+    type: RecordType,
+    limit: { readonly allowed: Sql; readonly words: string },
+  ): Promise<Sql> {
+    const name = raw(`undo_${++this.tables}`);
+    const table = sql`pg_temp.${name}`;
+    await askOn(this.connection, sql`create temp table ${name} on commit drop as ${rows}`);
+    await askOn(
+      this.connection,
+      sql`update ${table} u set verdict = ${letter('not_allowed')}, cause = ${value(limit.words)}::text
+        from ${tableOf(type)} r where ${keyIs(type, raw('r'), raw('u.key'))} and u.verdict = ${letter('will_change')}
+          and not (${limit.allowed})`,
+    );
+    return sql`select * from ${table}`;
   }
 
   /** Freezes what goes with the records of a delete: each with the first of those that it points at. */
@@ -132,7 +154,7 @@ export class Freezer {
 
   /** A selection that can be cut by keys: each piece is found anew. */
   private async ranged(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
-    const ranges = await keyRanges(this.database, part.selection);
+    const ranges = await keyRanges(this.connection, part.selection);
     for (const [i, range] of ranges.entries()) {
       await this.write(index, part.type, frozen.writes, partRows(part, { by: 'key', range }, this.planned));
       this.freezing.progress(i + 1, ranges.length);
@@ -196,7 +218,7 @@ export class Freezer {
     // What circles read can still be written, after all others.
     for (let back = 0; back < mostWaves && (await take(2 * mostWaves - back, 'reader')) > 0;) back++;
     await this.connection.query(`
-      update pg_temp.rows_${index} r set verdict = '${outcomeLetters.not_allowed}',
+      update pg_temp.rows_${index} r set verdict = '${letterOf('not_allowed')}',
         cause = 'It reads a record that reads it in turn (a circle), so no order of writing them is right.'
       from ${left} l where l.n = r.n`);
     await this.connection.query(`

@@ -13,7 +13,7 @@ describe('the job of the guide, over HTTP', () => {
   it('finds, previews, asks after five, goes on, adds up, tells the history, and puts everything back', async () => {
     const before = await state();
 
-    const found = await w.admin.find('bookings', {
+    const found = await w.admin.search('bookings', {
       filter: northDrafts.selection.filter,
       columns: ['reference', 'owner', 'grower.name'],
       limit: 3,
@@ -26,7 +26,7 @@ describe('the job of the guide, over HTTP', () => {
     expect(preview.sentence).toBe(
       'On the 200 bookings where status is Draft, valley is North and owner is Ines Calloway: set status to Confirmed and fill blank region with “Northern Hills”.',
     );
-    expect(preview.totals).toMatchObject({ matched: 200, not_yet: 191, not_allowed: 9, already_right: 0 });
+    expect(preview.totals).toMatchObject({ matched: 200, will_change: 191, not_allowed: 9, already_right: 0 });
     expect(preview.causes).toEqual([{ cause: 'A confirmed booking needs a site.', count: 9 }]);
     expect(preview.triggers.map((t) => t.name)).toEqual(['stamp']);
     expect(preview.pairs.map((p) => [p.field, p.old.value, p.new.value])).toEqual([
@@ -54,7 +54,7 @@ describe('the job of the guide, over HTTP', () => {
     const looked = await w.admin.runRecords(asked.id, { outcome: 'changed' });
     expect(looked.records).toHaveLength(5);
 
-    await w.admin.steer(asked.id, 'continue');
+    await w.admin.continueRun(asked.id);
     const finished = await rested(w.admin, asked.id);
     expect(finished.state).toBe('finished');
     expect(finished.totals).toMatchObject({ matched: 200, changed: 191, not_allowed: 9, not_yet: 0 });
@@ -68,29 +68,29 @@ describe('the job of the guide, over HTTP', () => {
     const refusedOne = await w.admin.history('bookings', '151');
     expect(refusedOne[0]).toMatchObject({ outcome: 'not_allowed', cause: 'A confirmed booking needs a site.' });
 
-    const undo = await w.admin.undo(finished.id, {});
-    expect(undo).toMatchObject({ kind: 'undo', why: 'Spring round', totals: { matched: 191, not_yet: 191 } });
+    const undo = await w.admin.undoRun(finished.id, {});
+    expect(undo).toMatchObject({ kind: 'undo', why: 'Spring round', totals: { matched: 191, will_change: 191 } });
     expect(await ran(w.admin, undo.id)).toMatchObject({ state: 'finished', totals: { changed: 191 } });
     expect(await state()).toEqual(before);
     expect((await w.admin.history('bookings', '76')).map((h) => h.kind)).toEqual(['undo', 'edit']);
 
-    const again = await refusedWith(w.admin.undo(finished.id, {}));
+    const again = await refusedWith(w.admin.undoRun(finished.id, {}));
     expect(again).toMatchObject({ status: 409, code: 'already_undone' });
   });
 
   it('undoes the first five while it waits, and an undo can be undone', async () => {
     const before = await state();
     const asked = await ran(w.admin, (await previewed(w.admin, northDrafts)).id);
-    const undo = await w.admin.undo(asked.id, { why: 'Too early' });
+    const undo = await w.admin.undoRun(asked.id, { why: 'Too early' });
     expect((await w.admin.run(asked.id)).state).toBe('stopped');
     const undone = await ran(w.admin, undo.id);
     expect(undone).toMatchObject({ why: 'Too early', totals: { changed: 5 } });
     expect(await state()).toEqual(before);
 
-    const redo = await ran(w.admin, (await w.admin.undo(undone.id, {})).id);
+    const redo = await ran(w.admin, (await w.admin.undoRun(undone.id, {})).id);
     expect(redo.totals.changed).toBe(5);
     expect((await state()).filter((b, i) => b.status !== before[i].status)).toHaveLength(5);
-    const last = await ran(w.admin, (await w.admin.undo(asked.id, {})).id);
+    const last = await ran(w.admin, (await w.admin.undoRun(asked.id, {})).id);
     expect(last.totals.changed).toBe(5);
     expect(await state()).toEqual(before);
   });
@@ -100,14 +100,13 @@ describe('the job of the guide, over HTTP', () => {
       .runs({ limit: 50 })
       .then((all) => all.filter((r) => r.totals.matched === 200 && r.state === 'finished'));
     const texts: string[] = [];
-    for await (const text of await w.admin.exported('runs', run!.id, { format: 'csv' })) texts.push(text);
+    texts.push(await (await w.admin.files.runRecords(run!.id, { format: 'csv' })).text());
     const lines = texts.join('').split('\r\n').filter(Boolean);
     expect(lines[0]).toBe('key,name,outcome,cause,status before,status after,region before,region after');
     expect(lines).toHaveLength(201);
     expect(lines[1]).toBe('76,B-0000076,changed,,Draft,Confirmed,,Northern Hills');
     const json: string[] = [];
-    for await (const text of await w.admin.exported('runs', run!.id, { format: 'jsonl', outcome: 'not_allowed' }))
-      json.push(text);
+    json.push(await (await w.admin.files.runRecords(run!.id, { format: 'jsonl', outcome: 'not_allowed' })).text());
     const records = json
       .join('')
       .trim()

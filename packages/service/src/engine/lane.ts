@@ -1,6 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { isSwift, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
+import type { Seen } from '../rights/seen';
 import { askPrepared, type Connection, type Database } from '../database/database';
 import { blameOf, codeOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
@@ -14,12 +15,20 @@ export interface LaneRun {
   readonly order: WorkOrder;
   readonly at_once: number;
   readonly pace: number;
+  readonly kind: 'edit' | 'undo';
+  /** Whose rights hold: what it reads was worked out for who made the preview, what it writes is done by who started it. */
+  readonly made_by: string;
+  readonly started_by: string;
 }
+
+/** What the people of a run may see and do at this moment; throws `not_permitted` where the run may go on no longer. */
+export type RightsOfRun = (run: LaneRun) => Promise<{ readonly reader: Seen; readonly writer: Seen }>;
 
 /** A part as the catalog of the moment has it. */
 interface Ready extends Work {
   readonly index: number;
   readonly swift: boolean;
+  readonly reading: Catalog;
 }
 
 /** Where a lane is: a part, and the position from which on it looks for work. */
@@ -50,11 +59,12 @@ export class Lane {
   private present: Present | undefined;
   private leaving = false;
   private wakeUp: () => void = () => {};
-  private ready: { catalog: Catalog; work: Ready } | undefined;
+  private ready: { catalog: Catalog; reader: Seen; writer: Seen; work: Ready } | undefined;
 
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
+    private readonly rightsOf: RightsOfRun,
     private readonly patience: Patience,
     private readonly run: LaneRun,
     private readonly number: number,
@@ -153,7 +163,7 @@ export class Lane {
 
   /** A fresh batch in one statement: its position. */
   private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<number | NotDone> {
-    const part = updatingOf(this.run.order, work.part, work.catalog);
+    const part = updatingOf(this.run.order, work.part, work.catalog, work.reading);
     const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
     for (let tries = 0; tries < mostConflicts; tries++) {
       const places = this.moved < mostMoved && tries === 0;
@@ -219,12 +229,18 @@ export class Lane {
 
   private async readied(index: number): Promise<Ready> {
     const catalog = await this.catalogs.get();
-    if (this.ready?.catalog === catalog && this.ready.work.index === index) return this.ready.work;
+    const { reader, writer } = await this.rightsOf(this.run);
+    const now = this.ready;
+    if (now?.catalog === catalog && now.reader === reader && now.writer === writer && now.work.index === index)
+      return now.work;
     const part: OrderPart = this.run.order.parts[index]!;
-    const dealer = dealerOf(this.run.order, part, catalog);
-    const swift = isSwift(part, dealer.type);
-    const work = { index, part, swift, dealer, catalog, source: sourceOf(part, catalog), patience: this.patience };
-    this.ready = { catalog, work };
+    const { reading } = reader;
+    const dealer = dealerOf(this.run.order, part, catalog, reading);
+    const limits = part.act === 'update' ? (writer.catalog.find(part.type)?.limits ?? null) : null;
+    const swift = isSwift(part, dealer.type) && limits === null;
+    const source = sourceOf(part, catalog);
+    const work = { index, part, swift, dealer, catalog, reading, limits, source, patience: this.patience };
+    this.ready = { catalog, reader, writer, work };
     return work;
   }
 

@@ -113,14 +113,14 @@ describe('laws, whatever the job', () => {
           expect(p.totals.matched).toBe(matched);
           expect(p.sentence.length).toBeGreaterThan(20);
           const differ = expected.filter((row, i) => JSON.stringify(row) !== JSON.stringify(before[i])).length;
-          expect(p.totals.not_yet).toBe(differ);
+          expect(p.totals.will_change).toBe(differ);
           if (differ === 0) return;
           const run = await ran(w.admin, p.id, { askAfter: null, expect: differ });
           expect(run.state).toBe('finished');
           expect(outcomes.reduce((sum, o) => sum + run.totals[o], 0)).toBe(matched);
           expect(run.totals.changed).toBe(differ);
           expect(await state()).toEqual(expected);
-          const undone = await ran(w.admin, (await w.admin.undo(run.id, {})).id, { expect: differ });
+          const undone = await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: differ });
           expect(undone.totals.changed).toBe(differ);
           expect(await state()).toEqual(before);
         },

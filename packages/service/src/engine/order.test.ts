@@ -12,7 +12,7 @@ import {
   type CheckedSelection,
 } from '@tantamos/core';
 import { done, previewed, ran, refusedWith } from '../testing/jobs';
-import { openWorkspace, type Workspace } from '../testing/workspace';
+import { openWorkspace, type Workspace, seenBy } from '../testing/workspace';
 
 /** Work orders of the engine itself: parts, acts, and where values come from. Their faces come later. */
 describe('a work order', () => {
@@ -56,21 +56,20 @@ describe('a work order', () => {
     changes,
     along: [],
   });
-  const person = async () => (await w.services.accounts.list()).find((a) => a.role === 'administrator')!;
   const made = async (parts: readonly CheckedPart[], batchSize = 1000, atOnce = 1) => {
     const job = { selection: { type: parts[0]!.type.id }, edits: [], safety: { batchSize, atOnce, pace: 100 } };
-    const id = await w.services.previews.beginParts(parts, job, 'a test', await person());
+    const id = await w.services.previews.beginParts(parts, job, 'a test', await seenBy(w, 'sorrel'));
     await w.services.previews.settled(id, 20_000);
     return w.admin.preview(id);
   };
   const carriedOut = async (parts: readonly CheckedPart[], batchSize = 1000, atOnce = 1) => {
     const p = await made(parts, batchSize, atOnce);
     if (p.state !== 'ready') throw new Error(`${p.state}: ${p.trouble}`);
-    return ran(w.admin, p.id, { askAfter: null, expect: p.totals.not_yet });
+    return ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
   };
   const undone = async (run: string) => {
-    const back = await w.admin.undo(run, {});
-    return ran(w.admin, back.id, { askAfter: null, expect: back.totals.not_yet });
+    const back = await w.admin.undoRun(run, {});
+    return ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
   };
   const rows = async <R>(statement: string): Promise<R[]> => (await w.sql.query(statement)).rows as R[];
   /** Everything in these tables, as text. */
@@ -134,7 +133,7 @@ describe('a work order', () => {
     it('those that read each other in a circle are not allowed', async () => {
       await w.sql.query(`update people set lead = 3 where id = 1`);
       const p = await made([leadsRegion()]);
-      expect(p.totals).toMatchObject({ matched: 100, not_yet: 98, not_allowed: 2 });
+      expect(p.totals).toMatchObject({ matched: 100, will_change: 98, not_allowed: 2 });
       expect(p.causes[0]!.cause).toContain('circle');
       await w.sql.query(`update people set lead = null where id = 1`);
     });
@@ -235,8 +234,8 @@ describe('a work order', () => {
       await w.sql.query(`update people set region = 'theirs' where id = 5`);
       const run = await ran(w.admin, p.id, { askAfter: 2, expect: 9 });
       expect(run.along[0]!.count).toBe(2);
-      await w.admin.steer(run.id, 'continue');
-      for await (const now of w.admin.watchRun(run.id))
+      await w.admin.continueRun(run.id);
+      for await (const now of w.admin.runEvents(run.id))
         if (now.state === 'finished') expect(now.along[0]!.count).toBe(8);
       expect(await rows(`select person, said from calls where person in (5, 6)`)).toEqual([
         { person: 6, said: 'Ask person 6' },
@@ -289,7 +288,7 @@ describe('a work order', () => {
         `insert into people values (301, 'a', null, 'x', 0), (302, 'b', 301, 'x', 0), (303, 'c', null, 'x', 0), (304, 'd', null, 'x', 0)`,
       );
       const p = await made([removal('people', 'id > 300')]);
-      expect(p.totals).toMatchObject({ matched: 4, not_yet: 3, not_allowed: 1 });
+      expect(p.totals).toMatchObject({ matched: 4, will_change: 3, not_allowed: 1 });
       expect(p.causes[0]!.cause).toBe('People still point at it (lead).');
       await w.sql.query(
         `insert into calls (person, said) values (303, 'late'); update people set name = 'D' where id = 304`,
@@ -316,7 +315,7 @@ describe('a work order', () => {
       const tables = ['firms', 'desks', 'lamps', 'cars', 'rents'];
       const before = await image(...tables);
       const p = await made([removal('firms', 'id <= 20')], 4);
-      expect(p.totals).toMatchObject({ matched: 20, not_yet: 19, not_allowed: 1 });
+      expect(p.totals).toMatchObject({ matched: 20, will_change: 19, not_allowed: 1 });
       expect(p.causes[0]!.cause).toBe('Rents still point at it (firm).');
       const counts = Object.fromEntries(p.along.map((a) => [`${a.act} ${a.type}`, a.count]));
       expect(counts['delete desks']).toBe(57);
@@ -400,7 +399,7 @@ describe('a work order', () => {
       const p = await previewed(w.admin, job);
       // A few old records break a rule of the database, and stay as they are.
       expect(p.totals).toMatchObject({ matched: 2510, already_right: 10 });
-      const willChange = p.totals.not_yet;
+      const willChange = p.totals.will_change;
       expect(willChange + p.totals.not_allowed).toBe(2500);
       expect(p.notes).toMatchObject([{ code: 'given_unused', count: 501 }]);
       expect(p.notes[0]!.examples).toEqual(expect.arrayContaining(['-5: no such record', '2501: not selected']));
@@ -411,9 +410,9 @@ describe('a work order', () => {
       ]);
       await undone(run.id);
       // Kept values can be used again as they are, on the type and field they were given for.
-      const [kept] = p.job.edits as [{ kind: 'put'; field: string; given: { id: string; count: number } }];
+      const [kept] = p.job!.edits as [{ kind: 'put'; field: string; given: { id: string; count: number } }];
       const again = await previewed(w.admin, { ...job, selection: { type: 'bookings', keys: ['7'] }, edits: [kept] });
-      expect(again.totals).toMatchObject({ matched: 1, not_yet: 1 });
+      expect(again.totals).toMatchObject({ matched: 1, will_change: 1 });
       expect(await refusedWith(w.admin.makePreview({ ...job, edits: [{ ...kept, field: 'region' }] }))).toMatchObject({
         code: 'not_found',
       });
@@ -452,8 +451,8 @@ describe('a work order', () => {
     it('several columns: found, picked, paged, listed, changed, told and put back', async () => {
       const type = await w.admin.type('plots');
       expect(type.key).toEqual(['valley', 'number']);
-      const first = await w.admin.find('plots', { limit: 7, sort: ['note'] });
-      const rest = await w.admin.find('plots', { limit: 100, sort: ['note'], after: first.next! });
+      const first = await w.admin.search('plots', { limit: 7, sort: ['note'] });
+      const rest = await w.admin.search('plots', { limit: 100, sort: ['note'], after: first.next! });
       const keys = [...first.records, ...rest.records].map((r) => r.key!);
       expect(new Set(keys).size).toBe(60);
       const picked = [keys[0]!, JSON.stringify(['it\'s "odd"', 12]), '["", "3"]'];
@@ -468,14 +467,16 @@ describe('a work order', () => {
       expect((await w.admin.record('plots', odd)).fields.find((f) => f.name === 'note')!.value.value).toBe('picked');
       const [newest] = await w.admin.history('plots', odd);
       expect(newest!.changes).toMatchObject([{ field: 'note', old: { value: 'x' }, new: { value: 'picked' } }]);
-      expect((await w.admin.find('plots', { drop: picked, limit: 0, count: 'exact' })).numberMatched).toBe(57);
+      expect((await w.admin.search('plots', { drop: picked, limit: 0, count: 'exact' })).numberMatched).toBe(57);
       const list = await w.admin.paste({
         text: 'person 4\nperson 5',
         targets: [{ type: 'plots', fields: ['owner.name'] }],
       });
-      expect((await w.admin.find('plots', { list: { id: list.id }, limit: 0, count: 'exact' })).numberMatched).toBe(6);
+      expect((await w.admin.search('plots', { list: { id: list.id }, limit: 0, count: 'exact' })).numberMatched).toBe(
+        6,
+      );
       expect(
-        (await w.admin.find('plots', { take: { count: 1, per: 'valley', seed: 's' }, limit: 9 })).records,
+        (await w.admin.search('plots', { take: { count: 1, per: 'valley', seed: 's' }, limit: 9 })).records,
       ).toHaveLength(3);
       const put = await done(w.admin, {
         selection: { type: 'plots' },
@@ -498,7 +499,7 @@ describe('a work order', () => {
       '["north", "99999999999"]',
     ])('what is no key of several columns is told: %s', async (key) => {
       expect(await refusedWith(w.admin.record('plots', key))).toMatchObject({ status: 404 });
-      expect((await refusedWith(w.admin.find('plots', { keys: [key] }))).code).toBe('bad_value');
+      expect((await refusedWith(w.admin.search('plots', { keys: [key] }))).code).toBe('bad_value');
     });
 
     it('a unique key without nulls, where there is no primary key', async () => {

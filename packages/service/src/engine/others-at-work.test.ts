@@ -1,4 +1,4 @@
-import type { Outcome, Totals } from '@tantamos/core';
+import type { Totals } from '@tantamos/core';
 import { done, onBookings, previewed, ran, refusedWith, rested } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -10,7 +10,7 @@ describe('a run beside other people’s work', () => {
   const note = (value: string) => [{ kind: 'set', field: 'note', value }] as const;
   const noteOf = async (id: number) =>
     (await w.sql.query('select note from bookings where id = $1', [id])).rows[0]?.note;
-  const outcomeOf = async (run: string, key: number): Promise<Outcome | undefined> =>
+  const outcomeOf = async (run: string, key: number) =>
     (await w.admin.runRecords(run, { limit: 500 })).records.find((r) => r.key === String(key))?.outcome;
   const sum = ({ matched, ...rest }: Totals) => [matched, Object.values(rest).reduce((a, b) => a + b, 0)];
 
@@ -31,7 +31,7 @@ describe('a run beside other people’s work', () => {
       safety: { pace: 100 },
     };
     const p = await previewed(w.admin, job);
-    expect(p.totals.not_yet).toBe(2);
+    expect(p.totals.will_change).toBe(2);
     await w.sql.query(`update growers set note = 'no longer' where note = 'vip'`);
     const run = await ran(w.admin, p.id);
     expect(await outcomeOf(run.id, 11)).toBe('edited_since');
@@ -74,7 +74,7 @@ describe('a run beside other people’s work', () => {
       const run = await ran(w.admin, p.id);
       expect(run).toMatchObject({ state: 'finished', totals: { changed: 299, in_use: 1, not_yet: 0 } });
       expect(await outcomeOf(run.id, 1010)).toBe('in_use');
-      const retry = await w.admin.retry(run.id, {});
+      const retry = await w.admin.retryRun(run.id, {});
       await other.query('rollback');
       expect((await ran(w.admin, retry.id)).totals).toMatchObject({ matched: 1, changed: 1 });
     } finally {
@@ -126,8 +126,8 @@ describe('a run beside other people’s work', () => {
     const run = await done(w.admin, onBookings([2100], [...note('loud')]));
     expect(await noteOf(2100)).toBe('LOUD');
     expect((await w.admin.runRecords(run.id, {})).records[0]!.changes[0]!.new.value).toBe('LOUD');
-    const undo = await w.admin.undo(run.id, {});
-    expect(undo.totals.not_yet).toBe(1);
+    const undo = await w.admin.undoRun(run.id, {});
+    expect(undo.totals.will_change).toBe(1);
     await ran(w.admin, undo.id);
     expect(await noteOf(2100)).toBe(old);
   });
@@ -135,8 +135,8 @@ describe('a run beside other people’s work', () => {
   it('does not take back what somebody has changed since', async () => {
     const run = await done(w.admin, onBookings([2200, 2201], [...note('first')]));
     await w.sql.query(`update bookings set note = 'second' where id = 2201`);
-    const undo = await w.admin.undo(run.id, {});
-    expect(undo.totals).toMatchObject({ matched: 2, not_yet: 1, edited_since: 1 });
+    const undo = await w.admin.undoRun(run.id, {});
+    expect(undo.totals).toMatchObject({ matched: 2, will_change: 1, edited_since: 1 });
     await ran(w.admin, undo.id);
     expect(await noteOf(2201)).toBe('second');
   });
@@ -148,9 +148,9 @@ describe('a run beside other people’s work', () => {
       safety: { batchSize: 200, pace: 20 },
     };
     const p = await previewed(w.admin, { ...job, edits: [...job.edits] });
-    const { id } = await w.admin.startRun({ preview: p.id, expect: p.totals.not_yet });
+    const { id } = await w.admin.startRun({ preview: p.id, expect: p.totals.will_change });
     while ((await w.admin.run(id)).totals.changed === 0) await new Promise((resolve) => setTimeout(resolve, 20));
-    const paused = await w.admin.steer(id, 'pause');
+    const paused = await w.admin.pauseRun(id);
     expect(paused.state).toBe('paused');
     await new Promise((resolve) => setTimeout(resolve, 400));
     const still = await w.admin.run(id);
@@ -159,12 +159,12 @@ describe('a run beside other people’s work', () => {
     expect(still.totals.changed).toBeGreaterThan(0);
     expect(still.totals.not_yet).toBeGreaterThan(0);
     expect(sum(still.totals)[0]).toBe(sum(still.totals)[1]);
-    await w.admin.steer(id, 'continue');
-    const stopped = await w.admin.steer(id, 'stop');
+    await w.admin.continueRun(id);
+    const stopped = await w.admin.stopRun(id);
     expect(stopped.state).toBe('stopped');
     const last = await rested(w.admin, id);
     expect(sum(last.totals)[0]).toBe(sum(last.totals)[1]);
-    expect(await refusedWith(w.admin.steer(id, 'continue'))).toMatchObject({ status: 409, code: 'wrong_state' });
+    expect(await refusedWith(w.admin.continueRun(id))).toMatchObject({ status: 409, code: 'wrong_state' });
   });
 
   it('asks after a first N that ends inside a batch, at its border, or beyond the end', async () => {
@@ -181,7 +181,7 @@ describe('a run beside other people’s work', () => {
       const run = await ran(w.admin, p.id, { askAfter });
       expect(run).toMatchObject({ state: 'waiting_for_you', totals: { changed: askAfter } });
       expect((await w.admin.runBatches(run.id)).map((b) => b.size)).toEqual(sizes);
-      await w.admin.steer(run.id, 'continue');
+      await w.admin.continueRun(run.id);
       expect((await rested(w.admin, run.id)).totals.changed).toBe(30);
     }
     const p = await previewed(w.admin, onBookings(keys, [...note('beyond')]));

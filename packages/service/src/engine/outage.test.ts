@@ -22,7 +22,7 @@ describe('a run whose database has trouble', () => {
     );
   const started = async (field: string, value: string): Promise<string> => {
     const p = await previewed(w.admin, hives(field, value));
-    return (await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet })).id;
+    return (await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change })).id;
   };
   const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
   /** Asks again while the service itself is cut off. */
@@ -82,14 +82,14 @@ describe('a run whose database has trouble', () => {
     const p = await previewed(w.admin, hives('colour', 'green'));
     await w.sql.query('alter table hives drop column colour');
     w.services.catalogs.refresh();
-    const { id } = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet });
+    const { id } = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
     const r = await finished(id);
     expect(r).toMatchObject({
       state: 'paused',
       reason: expect.stringContaining('It cannot go on'),
       totals: { changed: 0 },
     });
-    expect((await w.admin.steer(id, 'stop')).state).toBe('stopped');
+    expect((await w.admin.stopRun(id)).state).toBe('stopped');
   });
 
   it('works a large type out range by range, in order, and can be cancelled half way', async () => {
@@ -132,7 +132,7 @@ describe('a run whose database has trouble', () => {
       selection: { type: 'tags' },
       edits: [{ kind: 'set', field: 'name', value: 'new' }],
     });
-    expect(again.totals.not_yet).toBe(220_000);
+    expect(again.totals.will_change).toBe(220_000);
     const distinct = await w.sql.query(
       `select count(distinct k)::int as n from tantamos.batch b, unnest(b.keys) k where preview = $1`,
       [again.id],
@@ -150,7 +150,7 @@ describe('a run whose database has trouble', () => {
       `with made as (
          insert into tantamos.preview (kind, type, job, work_order, sentence, made_by, batch_size, expires_at)
          select 'edit', 'hives', $1, '{"form":1,"env":{"timeZone":"UTC","now":"0"},"parts":[]}', $2, id, 10, now() + interval '1 day'
-         from tantamos.account limit 1 returning id)
+         from tantamos.account where login = 'sorrel' returning id)
        insert into tantamos.preview_work (preview, tries, lease_until) select id, $3, now() - interval '1 second' from made`,
       [job, sentence, tries],
     );
@@ -166,15 +166,15 @@ describe('a run whose database has trouble', () => {
     await leave(1, 'left behind');
     const { id } = await left('left behind');
     let last;
-    for await (const p of w.admin.watchPreview(id)) last = p;
-    expect(last).toMatchObject({ state: 'ready', totals: { matched: 2, not_yet: 2 } });
+    for await (const p of w.admin.previewEvents(id)) last = p;
+    expect(last).toMatchObject({ state: 'ready', totals: { matched: 2, will_change: 2 } });
   });
 
   it('fails one that process after process died over', async () => {
     await leave(3, 'too hard');
     const { id } = await left('too hard');
     let last;
-    for await (const p of w.admin.watchPreview(id)) last = p;
+    for await (const p of w.admin.previewEvents(id)) last = p;
     expect(last).toMatchObject({ state: 'failed', trouble: expect.stringContaining('again and again') });
   });
 });

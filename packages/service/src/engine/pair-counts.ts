@@ -1,4 +1,4 @@
-import type { Pair } from './preview-row';
+import type { Pair } from '../previews/preview-row';
 import { mostPairs } from './statements/freeze';
 
 /** Sums from → to counts over ranges; beyond `mostPairs` different ones a field only says that there are more. */

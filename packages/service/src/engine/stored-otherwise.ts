@@ -1,7 +1,10 @@
 import { envOf, firing, typeNow, type Catalog, type WorkOrder } from '@tantamos/core';
 import type { Database } from '../database/database';
-import type { Note } from './preview-row';
+import type { Note } from '../previews/preview-row';
 import { storedByNow } from './statements/stored-by-now';
+
+/** As long as a large run may need, in ms. */
+const longestLook = 600_000;
 
 /**
  * Counts, at the end of a run, the records that hold another value by now than was stored when they were written: changed by
@@ -17,8 +20,9 @@ export async function noteStoredOtherwise(
   for (const [index, part] of order.parts.entries()) {
     const type = catalog.find(part.type);
     if (part.act !== 'update' || !type || firing(type, 'update', part.writes).length === 0) continue;
-    const [found] = await database.ask<{ count: number; examples: string[] }>(
+    const [found] = await database.askWithin<{ count: number; examples: string[] }>(
       storedByNow(runId, index, { type: typeNow(catalog, part.type), writes: part.writes, env: envOf(order) }),
+      longestLook,
     );
     if (!found || found.count === 0) continue;
     const one = found.count === 1;

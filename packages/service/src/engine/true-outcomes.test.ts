@@ -1,7 +1,6 @@
 import { randomBytes, randomUUID } from 'node:crypto';
-import type { Outcome } from '@tantamos/core';
 import { done, previewed, ran, refusedWith, rested } from '../testing/jobs';
-import { openWorkspace, type Workspace } from '../testing/workspace';
+import { openWorkspace, type Workspace, seenBy } from '../testing/workspace';
 
 /** What a database of somebody else's does while a run is at work, and what the run then says of it. */
 describe('what became of a record is true', () => {
@@ -28,15 +27,15 @@ describe('what became of a record is true', () => {
     edits: [{ kind: 'set' as const, field: 'note', value }],
     safety: { pace: 100, ...safety },
   });
-  const outcomes = async (run: string): Promise<Record<string, Outcome>> =>
+  const outcomes = async (run: string) =>
     Object.fromEntries((await w.admin.runRecords(run, { limit: 500 })).records.map((r) => [r.key, r.outcome]));
   const causeOf = async (run: string, key: number) =>
     (await w.admin.runRecords(run, { limit: 500 })).records.find((r) => r.key === String(key))?.cause;
   const notes = async (type: string) =>
     (await w.sql.query<{ note: string }>(`select note from ${type} order by id`)).rows.map((r) => r.note);
   const undone = async (run: string) => {
-    const back = await w.admin.undo(run, {});
-    return ran(w.admin, back.id, { expect: back.totals.not_yet });
+    const back = await w.admin.undoRun(run, {});
+    return ran(w.admin, back.id, { expect: back.totals.will_change });
   };
 
   it('stopped means that nothing is written any more: an undo right after it puts back all there is', async () => {
@@ -44,10 +43,10 @@ describe('what became of a record is true', () => {
     const p = await previewed(w.admin, setNote(type, { batchSize: 30 }));
     const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: 60 });
     await new Promise((resolve) => setTimeout(resolve, 150));
-    const [back] = await Promise.all([w.admin.undo(run.id, {}), w.admin.steer(run.id, 'stop').catch(() => null)]);
+    const [back] = await Promise.all([w.admin.undoRun(run.id, {}), w.admin.stopRun(run.id).catch(() => null)]);
     const stopped = await w.admin.run(run.id);
     expect(stopped).toMatchObject({ state: 'stopped', totals: { changed: 30, not_yet: 30 } });
-    expect(back.totals).toMatchObject({ matched: 30, not_yet: 30 });
+    expect(back.totals).toMatchObject({ matched: 30, will_change: 30 });
     await ran(w.admin, back.id, { expect: 30 });
     expect(new Set(await notes(type))).toEqual(new Set(['old']));
   });
@@ -57,12 +56,12 @@ describe('what became of a record is true', () => {
     const p = await previewed(w.admin, setNote(type, { batchSize: 20 }));
     const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: 40 });
     await new Promise((resolve) => setTimeout(resolve, 100));
-    const paused = await w.admin.steer(run.id, 'pause');
+    const paused = await w.admin.pauseRun(run.id);
     expect(paused.state).toBe('paused');
     const before = await notes(type);
     await new Promise((resolve) => setTimeout(resolve, 300));
     expect(await notes(type)).toEqual(before);
-    await w.admin.steer(run.id, 'continue');
+    await w.admin.continueRun(run.id);
     expect((await rested(w.admin, run.id)).totals.changed).toBe(40);
   });
 
@@ -109,10 +108,10 @@ describe('what became of a record is true', () => {
         const begun = Date.now();
         const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: 2 });
         await new Promise((resolve) => setTimeout(resolve, 200));
-        const paused = await w.admin.steer(run.id, 'pause');
+        const paused = await w.admin.pauseRun(run.id);
         expect(paused).toMatchObject({ state: 'paused', totals: { changed: 1, not_yet: 1 } });
         expect(Date.now() - begun).toBeLessThan(5000);
-        await w.admin.steer(run.id, 'continue');
+        await w.admin.continueRun(run.id);
         expect((await rested(w.admin, run.id)).totals).toMatchObject({ changed: 1, in_use: 1 });
       } finally {
         await other.query('rollback');
@@ -248,7 +247,7 @@ describe('what became of a record is true', () => {
       await w.sql.query(`create collation loose (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`);
       const type = await table(3, '', 'note text collate loose, other text');
       const p = await previewed(w.admin, setNote(type, {}, 'OLD'));
-      expect(p.totals).toMatchObject({ not_yet: 3, already_right: 0 });
+      expect(p.totals).toMatchObject({ will_change: 3, already_right: 0 });
       await w.sql.query(`update ${type} set note = 'Old' where id = 2`);
       const run = await ran(w.admin, p.id, { askAfter: null, expect: 3 });
       expect(await outcomes(run.id)).toEqual({ '1': 'changed', '2': 'edited_since', '3': 'changed' });
@@ -258,7 +257,7 @@ describe('what became of a record is true', () => {
       await w.sql.query('create extension if not exists citext');
       const type = await table(2, '', 'note citext, other text');
       const p = await previewed(w.admin, setNote(type, {}, 'OLD'));
-      expect(p.totals.not_yet).toBe(2);
+      expect(p.totals.will_change).toBe(2);
       await w.sql.query(`update ${type} set note = 'oLd' where id = 2`);
       const run = await ran(w.admin, p.id, { askAfter: null, expect: 2 });
       expect(await outcomes(run.id)).toEqual({ '1': 'changed', '2': 'edited_since' });
@@ -272,7 +271,7 @@ describe('what became of a record is true', () => {
       safety: { pace: 100 },
     });
     await w.admin.setField('growers', 'note', { hidden: true });
-    expect(await refusedWith(w.editor.undo(run.id, {}))).toMatchObject({ code: 'not_permitted' });
+    expect(await refusedWith(w.editor.undoRun(run.id, {}))).toMatchObject({ code: 'not_permitted' });
     await w.admin.setType('growers', { hidden: true });
     expect((await undone(run.id)).totals.changed).toBe(1);
     await w.admin.setType('growers', { hidden: false });
@@ -326,7 +325,7 @@ describe('what became of a record is true', () => {
         (error: unknown) => (error as { details: { code: string } }).details.code,
       );
       expect(start === 'expect_required').toBe(p.expectRequired);
-      if (!p.expectRequired) await w.admin.steer(start, 'stop');
+      if (!p.expectRequired) await w.admin.stopRun(start);
     }
     expect(said).toEqual([true, false, false, false, false, false, true]);
   });
@@ -346,11 +345,11 @@ describe('what became of a record is true', () => {
     const url = w.url.replace('meadow@', `${role}@`);
     const clerk = await openServices({ url, log: pino({ level: 'silent' }), patience: { tries: 4, firstWait: 100 } });
     try {
-      const person = (await clerk.accounts.list()).find((a) => a.role === 'administrator')!;
+      const seen = await seenBy({ services: clerk }, 'sorrel');
       const begin = async (keys?: string[]) => {
         const id = await clerk.previews.begin(
           { ...setNote(type), selection: { type, ...(keys ? { keys } : {}) } },
-          person,
+          seen,
         );
         await clerk.previews.settled(id, 10_000);
         return clerk.previews.get(id);
@@ -361,7 +360,7 @@ describe('what became of a record is true', () => {
       // A rule that comes after the preview.
       await w.sql.query(`alter policy changed on ${type} using (id > 4)`);
       const began = Date.now();
-      const runId = await clerk.runs.start(first.id, person.id, { askAfter: null, expect: 6, atOnce: 1, pace: 100 });
+      const runId = await clerk.runs.start(first.id, seen, { askAfter: null, expect: 6, atOnce: 1, pace: 100 });
       let run = await clerk.runs.get(runId);
       while (run.state !== 'finished' && Date.now() - began < 8000) run = await clerk.runs.get(runId);
       expect(run).toMatchObject({ state: 'finished', changed: 4, refused: 2, in_use: 0 });

@@ -17,7 +17,7 @@ describe('two services on one database', () => {
   beforeAll(async () => {
     w = await openWorkspace();
     second = await openServices({ url: w.url, log: pino({ level: 'silent' }) });
-    const server = createApp(second, null).listen(0, '127.0.0.1');
+    const server = createApp(second).listen(0, '127.0.0.1');
     await new Promise((resolve) => server.once('listening', resolve));
     other = new Client({ base: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, token: w.adminToken });
     close = async () => {
@@ -39,11 +39,11 @@ describe('two services on one database', () => {
 
   it('share the lanes of a run, and each can tell how it goes and steer it', async () => {
     const p = await previewed(w.admin, job('bookings', 'note', 'shared', 30));
-    const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet });
+    const run = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
     let shared = false;
     const seen: string[] = [];
     const watching = (async () => {
-      for await (const now of other.watchRun(run.id)) {
+      for await (const now of other.runEvents(run.id)) {
         seen.push(now.state);
         const held = await w.sql.query<{ n: number }>(
           `select count(distinct a.pid)::int as n from pg_locks l join pg_stat_activity a using (pid)
@@ -58,18 +58,18 @@ describe('two services on one database', () => {
       return other.run(run.id);
     })();
     await new Promise((resolve) => setTimeout(resolve, 400));
-    const paused = await other.steer(run.id, 'pause');
+    const paused = await other.pauseRun(run.id);
     expect(paused.state).toBe('paused');
     const sofar = paused.totals.changed;
     expect(sofar).toBeGreaterThan(0);
     await watching;
-    await w.admin.steer(run.id, 'continue');
-    for await (const now of other.watchRun(run.id))
-      if (now.state === 'finished') expect(now.totals.changed).toBe(p.totals.not_yet);
+    await w.admin.continueRun(run.id);
+    for await (const now of other.runEvents(run.id))
+      if (now.state === 'finished') expect(now.totals.changed).toBe(p.totals.will_change);
     expect(shared).toBe(true);
     expect(seen).toContain('running');
     expect((await w.sql.query(`select count(*)::int as n from bookings where note = 'shared'`)).rows[0].n).toBe(
-      p.totals.not_yet,
+      p.totals.will_change,
     );
   });
 
@@ -97,7 +97,7 @@ describe('two services on one database', () => {
     expect(p.state).toBe('working');
     expect((await other.preview(p.id)).state).toBe('working');
     await other.dropPreview(p.id);
-    for await (const now of w.admin.watchPreview(p.id))
+    for await (const now of w.admin.previewEvents(p.id))
       if (now.state !== 'working') expect(now.state).toBe('cancelled');
     await w.services.previews.settled(p.id, 10_000);
     await release();
@@ -115,7 +115,7 @@ describe('two services on one database', () => {
     await release();
     let last = working;
     const begun = Date.now();
-    for await (const now of other.watchPreview(working.id)) last = now;
+    for await (const now of other.previewEvents(working.id)) last = now;
     expect(last).toMatchObject({ state: 'ready', totals: { matched: 60_000 } });
     expect(Date.now() - begun).toBeLessThan(30_000);
 
@@ -123,7 +123,7 @@ describe('two services on one database', () => {
     const run = await other.startRun({ preview: working.id, askAfter: null, expect: 60_000 });
     await new Promise((resolve) => setTimeout(resolve, 300));
     again.child.kill('SIGKILL');
-    for await (const now of w.admin.watchRun(run.id))
+    for await (const now of w.admin.runEvents(run.id))
       if (now.state === 'finished') expect(now.totals.changed).toBe(60_000);
     expect((await w.sql.query(`select count(*)::int as n from slow where note = 'z'`)).rows[0].n).toBe(60_000);
   });

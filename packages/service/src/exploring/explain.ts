@@ -1,12 +1,12 @@
 import type { Explained } from '@tantamos/contract';
 import {
-  closest,
   conditionsOf,
   conditionWords,
   countRecords,
   distinctValues,
   everyRecord,
   family,
+  firstOf,
   neighbours,
   parse,
   pathName,
@@ -25,11 +25,10 @@ import {
   type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
-import { Labels } from '../http/labels';
-import { longestSearch } from '../http/patience';
+import { mostCompared, nearestOf } from '../catalog/nearest';
+import { Labels } from '../catalog/labels';
+import { longestSearch } from '../database/patience';
 import { listReport } from '../lists/report';
-
-const mostCompared = 20_000;
 
 /** How each part of a selection narrows it; with `near`, what does occur where a value does not. */
 export async function explain(
@@ -39,7 +38,7 @@ export async function explain(
   sentence: (matched: number) => string,
   near: boolean,
   signal?: AbortSignal,
-): Promise<Explained> {
+): Promise<Omit<Explained, 'blanks'>> {
   const ask = <R extends Record<string, unknown>>(piece: Sql): Promise<R[]> =>
     database.askWithin<R>(piece, longestSearch, signal);
   const count = async (part: Partial<CheckedSelection>): Promise<number> =>
@@ -89,7 +88,7 @@ export async function explain(
 type Ask = <R extends Record<string, unknown>>(piece: Sql) => Promise<R[]>;
 
 async function rowsOf(ask: Ask, { type }: CheckedSelection): Promise<number> {
-  return (await ask<{ n: number }>(sql`select count(*) as n from ${tableOf(type)}`))[0]!.n;
+  return (await ask<{ n: number }>(sql`select count(*) as n from ${tableOf(type)} r`))[0]!.n;
 }
 
 async function circlesOf(ask: Ask, { related, type, env }: CheckedSelection): Promise<number> {
@@ -101,8 +100,9 @@ async function circlesOf(ask: Ask, { related, type, env }: CheckedSelection): Pr
 function textsOf(source: string | null): string[] {
   if (source === null) return [];
   const tree = parse(source);
-  const parts = tree.kind === 'and' ? tree.operands : [tree];
-  return parts.map((p) => (p.kind === 'or' && tree.kind === 'and' ? `(${print(p)})` : print(p)));
+  if (tree.kind !== 'and') return [print(tree)];
+  const [apart, rest] = firstOf(tree.operands.map((p) => (p.kind === 'or' ? `(${print(p)})` : print(p))));
+  return rest.length === 0 ? [...apart] : [...apart, rest.join(' AND ')];
 }
 
 /** What a condition asked for and no record has: texts that could stand in its place. */
@@ -132,12 +132,9 @@ async function nearest(
     });
   }
   if (base === 'text') {
-    const rows = await ask<{ v: string }>(distinctValues(every, pathText(at), catalog, mostCompared));
     const wanted = text.replace(/[%_]/g, '');
-    return closest(
-      wanted,
-      rows.map((r) => r.v),
-    ).map((v) => ({ value: v, text: `${field} = ${quote(v)}` }));
+    const near = await nearestOf(database, distinctValues(every, pathText(at), catalog, mostCompared), [wanted]);
+    return (near.get(wanted) ?? []).map((v) => ({ value: v, text: `${field} = ${quote(v)}` }));
   }
   if (base !== 'number' && base !== 'date') return [];
   const [found] = await ask<{ below: string | null; above: string | null }>(neighbours(every, at, text));

@@ -4,6 +4,7 @@ import {
   extent,
   groupCounts,
   histogram,
+  ofBase,
   valueCounts,
   type Catalog,
   type CheckedSelection,
@@ -11,9 +12,9 @@ import {
   type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
-import { pathLabel } from '../http/columns';
-import { Labels } from '../http/labels';
-import { longestSearch } from '../http/patience';
+import { pathLabel } from '../catalog/columns';
+import { Labels } from '../catalog/labels';
+import { longestSearch } from '../database/patience';
 
 const usualMost = 100;
 /** Pairs of values that a crossed table is made from, the most frequent ones. */
@@ -107,7 +108,7 @@ function mostFrequent(pairs: readonly (readonly [string | null, number])[], most
 }
 
 function canRange({ field }: FieldPath): boolean {
-  return ['number', 'date', 'moment'].includes(field.base) && field.refersTo === null && !field.choices;
+  return ofBase(field.base).hasRanges && field.refersTo === null && !field.choices;
 }
 
 type Ask = <R extends Record<string, unknown>>(piece: Sql) => Promise<R[]>;

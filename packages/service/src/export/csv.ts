@@ -1,3 +1,4 @@
+import { csvCell, safeCell } from './cells';
 import type { Column, Look } from './rows';
 
 const bom = '\ufeff';
@@ -9,15 +10,15 @@ export async function* csvLines(
   look: Look,
 ): AsyncGenerator<string> {
   const separator = look.separator ?? ',';
-  const needsQuotes = new RegExp(`["\\r\\n${separator === '\t' ? '\\t' : separator}]`);
-  const cell = (text: string): string => (needsQuotes.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-  const safe = (text: string): string => (!look.raw && /^[=+\-@\t\r]/.test(text) ? `'${text}` : text);
+  const safe = (text: string): string => (look.raw ? text : safeCell(text));
+  // Nothing but digits and its point: quoted only where the file's own separator is the decimal comma.
+  const number = (text: string): string => (text.includes(separator) ? csvCell(text) : text);
   const written = (text: string | null, { kind }: Column): string => {
     if (text === null) return '';
-    if (kind === 'number') return cell(look.decimalComma ? text.replace('.', ',') : text);
-    return cell(kind === 'text' ? safe(text) : text);
+    if (kind === 'number') return number(look.decimalComma ? text.replace('.', ',') : text);
+    return csvCell(kind === 'text' ? safe(text) : text);
   };
-  yield `${look.bom ? bom : ''}${columns.map((c) => cell(c.name)).join(separator)}\r\n`;
+  yield `${look.bom ? bom : ''}${columns.map((c) => csvCell(safe(c.name))).join(separator)}\r\n`;
   for await (const row of rows) yield `${row.map((text, i) => written(text, columns[i]!)).join(separator)}\r\n`;
 }
 

@@ -1,5 +1,5 @@
 import type { ExportBody } from '@tantamos/contract';
-import type { Field, FieldPath } from '@tantamos/core';
+import { ofBase, type Field, type FieldPath } from '@tantamos/core';
 
 /** A cell on its way into a file: a text, or a number or date that a spreadsheet should know as one. */
 export interface Column {
@@ -14,14 +14,13 @@ export type Look = Pick<ExportBody, 'separator' | 'bom' | 'decimalComma' | 'raw'
 export function columnsOf(names: readonly string[], paths: readonly FieldPath[], look: Look): Column[] {
   return paths.map(({ field }, i) => ({
     name: names[i]!,
-    kind: kindOf(field, look),
+    kind: cellOf(field, look),
     show: look.stored ? (text) => text : shown(field),
   }));
 }
 
-function kindOf(field: Field, { stored }: Look): Column['kind'] {
-  if (field.base === 'date') return 'date';
-  return field.base === 'number' && (field.refersTo === null || stored) ? 'number' : 'text';
+function cellOf(field: Field, { stored }: Look): Column['kind'] {
+  return field.refersTo === null || stored ? ofBase(field.base).cell : 'text';
 }
 
 function shown(field: Field): Column['show'] {

@@ -1,52 +1,43 @@
-import { openApi, routes, type Route, type RouteName } from '@tantamos/contract';
+import { openApi, routes, RunView, type Route } from '@tantamos/contract';
 import { fail } from '@tantamos/core';
+import { existsSync, readdirSync } from 'node:fs';
+import { extname } from 'node:path';
 import express, { Router, type Express, type RequestHandler, type Response } from 'express';
-import { rateLimit } from 'express-rate-limit';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
 import { isAboutShape } from '../database/refusal';
 import type { Services } from '../services';
 import { version } from '../version';
 import { referencePage } from './reference-page';
-import { sent, type Handler } from './handler';
-import { once, type Answer } from './idempotency';
+import { sent, type Call } from './handler';
+import { handlers } from './handlers';
+import { once } from './idempotency';
 import { answerProblems } from './problem-details';
+import { onlyHosts } from './hosts';
+import { mustBeRead, usualReader, type Patience } from './readers';
 import { personOf, requireSession } from './security';
+import { fairShares } from './shares';
+import { refuseShape, refuseUnfit } from './unfit';
 import { validated } from './validate';
-import * as counts from './resources/counts';
-import * as exploring from './resources/exploring';
-import * as exporting from './resources/export';
-import * as jobs from './resources/jobs';
-import * as lists from './resources/lists';
-import * as previews from './resources/previews';
-import * as records from './resources/records';
-import * as runs from './resources/runs';
-import * as selections from './resources/selections';
-import * as sessions from './resources/sessions';
-import * as types from './resources/types';
-
-// One handler a route; a route without one does not compile.
-const handlers = {
-  ...sessions,
-  ...types,
-  ...records,
-  ...exploring,
-  ...exporting,
-  ...lists,
-  ...selections,
-  ...counts,
-  ...jobs,
-  ...previews,
-  ...runs,
-} as unknown as Record<RouteName, Handler<unknown, unknown>>;
-handlers satisfies { [K in RouteName]: unknown };
-
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
 
-/** The HTTP interface and, below everything else, the console's files from `consoleFolder`. */
-export function createApp(services: Services, consoleFolder: string | null): Express {
+export interface AppOptions {
+  /** Where the console's files are; null: there are none. */
+  readonly consoleFolder?: string | null;
+  /** Names it answers under, besides those of loopback. */
+  readonly hosts?: readonly string[];
+  /** Addresses or networks of proxies whose `X-Forwarded-…` headers are believed. */
+  readonly proxies?: readonly string[];
+  /** How much of an answer must be read in which time. */
+  readonly reader?: Patience;
+}
+
+/** The HTTP interface and, below everything else, the console's files. */
+export function createApp(services: Services, options: AppOptions = {}): Express {
+  const { consoleFolder = null, hosts = [], proxies = [], reader = usualReader } = options;
   const app = express();
   app.disable('x-powered-by');
+  if (proxies.length > 0) app.set('trust proxy', proxies);
   app.use(
     helmet({
       contentSecurityPolicy: { useDefaults: false, directives: contentSecurity },
@@ -57,19 +48,36 @@ export function createApp(services: Services, consoleFolder: string | null): Exp
     pinoHttp({
       logger: services.log,
       useLevel: 'debug',
-      serializers: { req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }) },
+      // Headers hold cookies and tokens, bodies passwords: none of them is written, at no level.
+      serializers: {
+        req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }),
+        res: (r: { statusCode: number }) => ({ statusCode: r.statusCode }),
+      },
     }),
   );
+  app.use(onlyHosts(hosts));
   app.use('/api', (_req, res, next) => {
     res.setHeader('Cache-Control', 'no-store');
     next();
   });
-  app.use(express.json({ limit: '8mb' }));
-  app.use('/api/sessions', signInLimit);
   const signedIn = requireSession(services.accounts);
+  // Each of those that look after an answer hears of its end.
+  app.use((_req, res, next) => {
+    res.setMaxListeners(20);
+    next();
+  });
+  const sharesOf = fairShares();
   const router = Router();
-  for (const [name, route] of Object.entries(routes) as [RouteName, Route][])
-    router[route.method](route.path, ...(route.open ? [] : [signedIn]), handle(services, route, handlers[name]));
+  for (const [name, handler] of Object.entries(handlers) as [keyof typeof handlers, Answering][]) {
+    const route: Route = routes[name];
+    // Nothing is read of what a stranger sends but a few lines.
+    const mind: RequestHandler = (_req, res, next) => {
+      mustBeRead(res, reader);
+      next();
+    };
+    const before = route.open ? [readJson('20kb')] : [signedIn, ...sharesOf(route), readJson('8mb'), mind];
+    router[route.method](route.path, ...before, handle(services, route, handler));
+  }
   app.use(router);
   app.get('/api/openapi.json', signedIn, (_req, res) => void res.json(openApi(version)));
   app.get('/api/reference', signedIn, (_req, res) => void res.type('html').send(referencePage(openApi(version))));
@@ -79,28 +87,51 @@ export function createApp(services: Services, consoleFolder: string | null): Exp
   return app;
 }
 
-function handle(services: Services, route: Route, handler: Handler<unknown, unknown>): RequestHandler {
+/** A handler as it is called: what it is given has been checked against what its route says. */
+type Answering = (call: Call) => Promise<unknown>;
+
+function handle(services: Services, route: Route, handler: Answering): RequestHandler {
   return async (req, res) => {
     const params = req.params as Record<string, string>;
-    if (params.id !== undefined && !uuid.test(params.id)) fail('not_found', 'There is nothing with this id.');
+    if ([params.id, params.session].some((id) => id !== undefined && !uuid.test(id)))
+      fail('not_found', 'There is nothing with this id.');
+    await refuseUnfit({ ...params, ...req.query }, 'the address');
+    await refuseUnfit(req.body ?? {}, 'the body');
     const body = route.body ? await validated(route.body, req.body ?? {}) : undefined;
     const query = route.query ? await validated(route.query, { ...req.query }) : undefined;
-    const person = personOf(res);
-    const work = async (): Promise<Answer> => ({
-      status: route.status ?? 200,
-      answer: await withCatalogOfTheMoment(services, res, () =>
-        handler({ services, person, params, body, query, req, res }),
-      ),
-    });
+    const answered = (by: Answering, of = params, madeAs?: string): Promise<unknown> =>
+      withCatalogOfTheMoment(services, res, async () => {
+        const seen = route.open ? nobody : await services.gate.of(personOf(res));
+        return by({ services, seen, params: of, body, query, req, res, madeAs });
+      });
     // Where nothing can be written no work is started, and the answer says why.
     const key = route.startsWork && services.readOnly === null ? req.get('Idempotency-Key') : undefined;
-    const { status, answer } =
-      key === undefined ? await work() : await once(services.database, person, key, [route.path, params, body], work);
+    const answer =
+      key === undefined
+        ? await answered(handler)
+        : await once(services.database, personOf(res), key, [route.path, params, body], {
+            work: (id) => answered(handler, params, id),
+            // Said again, it is answered with what has become of it, as the person may see it now.
+            again: (id) => answered((route.answer === RunView ? handlers.run : handlers.preview) as Answering, { id }),
+          });
     if (answer === sent) return;
+    const status = route.status ?? 200;
     if (status === 204) res.status(204).end();
     else res.status(status).json(answer);
   };
 }
+
+/** Reads a body of JSON, once it is seen that it is not too much. */
+function readJson(limit: string): RequestHandler {
+  return express.json({ limit, verify: (_req, _res, body) => refuseShape(body) });
+}
+
+/** Who is not signed in sees nothing: routes open to everyone ask nothing of it. */
+const nobody = new Proxy({} as Call['seen'], {
+  get() {
+    throw new Error('A route that is open to everyone may not ask what a person sees.');
+  },
+});
 
 /** Where the tables have been altered since the catalog was read, it is read anew and the call made once more. */
 async function withCatalogOfTheMoment(
@@ -122,18 +153,32 @@ async function withCatalogOfTheMoment(
   }
 }
 
-/** Ten wrong passwords a minute from one address. */
-const signInLimit = rateLimit({
-  windowMs: 60_000,
-  limit: 10,
-  skipSuccessfulRequests: true,
-  standardHeaders: 'draft-8',
-  legacyHeaders: false,
-  handler: () => fail('too_many_requests', 'Too many attempts; wait a minute.'),
-});
+const encodings = { br: '.br', gzip: '.gz' } as const;
+
+/** Sends the compressed file that was made beside the one asked for, where there is one that the browser takes. */
+function compressed(folder: string): RequestHandler {
+  const files = new Set(existsSync(folder) ? readdirSync(folder) : []);
+  return (req, res, next) => {
+    const name = req.path.slice(1);
+    res.vary('Accept-Encoding');
+    const encoding = (['br', 'gzip'] as const).find(
+      (e) => files.has(`${name}${encodings[e]}`) && req.acceptsEncodings(e) === e,
+    );
+    if (encoding) {
+      res.type(extname(name)).setHeader('Content-Encoding', encoding);
+      req.url = `/${name}${encodings[encoding]}`;
+    }
+    next();
+  };
+}
 
 function serveConsole(app: Express, folder: string): void {
-  app.use('/assets', express.static(`${folder}/assets`, { immutable: true, maxAge: '1y', fallthrough: false }));
+  app.use(
+    '/assets',
+    compressed(`${folder}/assets`),
+    express.static(`${folder}/assets`, { immutable: true, maxAge: '1y' }),
+  );
+  app.use('/assets', () => fail('not_found', 'There is nothing here.'));
   app.use(express.static(folder, { index: false }));
   app.get('/{*path}', (_req, res) =>
     res.setHeader('Cache-Control', 'no-cache').sendFile('index.html', { root: folder }),

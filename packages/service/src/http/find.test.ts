@@ -9,7 +9,7 @@ describe('finding records', () => {
     const keys: string[] = [];
     let after: string | undefined;
     do {
-      const page = await w.admin.find(type, { filter, columns: ['id'], sort, limit, after });
+      const page = await w.admin.search(type, { filter, columns: ['id'], sort, limit, after });
       keys.push(...page.records.map((r) => r.key!));
       after = page.next ?? undefined;
     } while (after !== undefined);
@@ -71,12 +71,12 @@ describe('finding records', () => {
     ['"hives" > 1e1', 'hives > 10'],
   ])('counts %s as the same SQL by hand does', async (filter, where) => {
     const expected = (await w.sql.query(`select count(*)::int as n from bookings where ${where}`)).rows[0].n;
-    const found = await w.admin.find('bookings', { filter, limit: 0, count: 'exact' });
+    const found = await w.admin.search('bookings', { filter, limit: 0, count: 'exact' });
     expect(found.numberMatched).toBe(expected);
   });
 
   it('shows columns of related records, with names for references and labels for choices', async () => {
-    const { columns, records } = await w.admin.find('bookings', {
+    const { columns, records } = await w.admin.search('bookings', {
       columns: ['grower.owner.name', 'crop', 'owner', 'hives', 'wants_water'],
       filter: 'id = 76',
     });
@@ -98,7 +98,7 @@ describe('finding records', () => {
     const got = await fetch(`${w.base}/api/types/bookings/records?${query}`, {
       headers: { Authorization: `Bearer ${w.adminToken}` },
     });
-    const posted = await w.admin.find('bookings', {
+    const posted = await w.admin.search('bookings', {
       filter: "status = 'draft'",
       columns: ['reference', 'grower.name'],
       sort: ['-hives'],
@@ -127,7 +127,7 @@ describe('finding records', () => {
       problems: [],
     });
     expect(sample.rows.map((r) => [r.key, r.outcome])).toEqual([
-      ['76', 'not_yet'],
+      ['76', 'will_change'],
       ['151', 'not_allowed'],
     ]);
     const unfinished = await w.admin.sample({

@@ -29,11 +29,16 @@ const statuses: Partial<Record<ProblemCode, number>> = {
   wrong_credentials: 401,
   not_permitted: 403,
   cross_site: 403,
+  unknown_host: 421,
   key_reused: 409,
   too_many_requests: 429,
   too_slow: 504,
+  busy: 503,
   unavailable: 503,
 };
+
+/** Seconds after which to ask again where nobody knows better. */
+const usualWait = 5;
 
 /** RFC 9457 problem details of what went wrong. */
 export function problemDetails(error: ProblemError): ProblemDetails {
@@ -51,6 +56,12 @@ export function problemDetails(error: ProblemError): ProblemDetails {
 
 /** Errors a person can act on become problem details; anything else is logged and told as 500 without its inside. */
 export const answerProblems: ErrorRequestHandler = (error: unknown, req, res, next) => {
+  // Whoever asked has gone, in the middle of the question or of the answer: there is nobody to tell, and nothing wrong here.
+  if (isLeft(error)) {
+    req.log.debug('left half way');
+    res.destroy();
+    return next();
+  }
   if (res.headersSent) {
     req.log.error({ err: error }, 'an answer broke off');
     res.destroy();
@@ -68,18 +79,26 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, req, res, ne
         code: 'bug',
         problems: [],
       };
+  const wait = known?.problems[0].retryAfter ?? (details.status === 503 ? usualWait : undefined);
+  if (wait !== undefined) res.setHeader('Retry-After', String(wait));
   res.status(details.status).type('application/problem+json').send(JSON.stringify(details));
 };
+
+function isLeft(error: unknown): boolean {
+  const { code, type } = (error ?? {}) as { code?: string; type?: string };
+  return code === 'ERR_STREAM_PREMATURE_CLOSE' || type === 'request.aborted';
+}
 
 function asProblemError(error: unknown): ProblemError | undefined {
   if (error instanceof ProblemError) return error;
   const { type, status } = error as { type?: string; status?: number };
+  if (status === 404) return new ProblemError({ code: 'not_found', message: 'There is nothing here.' });
   if (type === 'entity.too.large')
     return new ProblemError({ code: 'too_long', message: 'The request is larger than 8 MB.' });
   if (type === 'entity.parse.failed')
     return new ProblemError({ code: 'bad_request', message: 'The body is not valid JSON.' });
   if (status !== undefined && status >= 400 && status < 500)
-    return new ProblemError({ code: 'bad_request', message: (error as Error).message });
+    return new ProblemError({ code: 'bad_request', message: 'The request cannot be read as it was sent.' });
   const down = outage(error);
   if (down !== null)
     return new ProblemError({

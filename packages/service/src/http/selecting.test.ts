@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { SelectionBody } from '@tantamos/contract';
+import type { SelectionBody, SelectionsFileBody } from '@tantamos/contract';
 import { countRecords } from '@tantamos/core';
 import { asProblem } from '../database/problems';
 import { previewed, ran, refusedWith } from '../testing/jobs';
-import { openWorkspace, type Workspace } from '../testing/workspace';
+import { openWorkspace, type Workspace, seenBy } from '../testing/workspace';
 
 const leftAlone = readFileSync(join(__dirname, '../../../demo/left-alone.txt'), 'utf8');
 
@@ -15,10 +15,10 @@ describe('saying which records', () => {
 
   const count = async (selection: SelectionBody): Promise<number> => {
     const { type, ...parts } = selection;
-    return (await w.admin.find(type, { ...parts, limit: 0, count: 'exact' })).numberMatched!;
+    return (await w.admin.search(type, { ...parts, limit: 0, count: 'exact' })).numberMatched!;
   };
   const keys = async ({ type, ...parts }: SelectionBody): Promise<string[]> =>
-    (await w.admin.find(type, { ...parts, columns: ['id'], limit: 1000 })).records.map((r) => r.key!);
+    (await w.admin.search(type, { ...parts, columns: ['id'], limit: 1000 })).records.map((r) => r.key!);
   const byHand = async (sql: string): Promise<number> =>
     Number((await w.sql.query(`select count(*) as n from ${sql}`)).rows[0].n);
 
@@ -106,11 +106,21 @@ describe('saying which records', () => {
     });
 
     it('knows me, and the day in the zone of the workspace', async () => {
+      // By key, whoever else is called so.
       await w.sql.query(`update staff set name = 'Sorrel Haldane' where id = 7`);
-      expect(await count({ type: 'bookings', filter: 'owner = me()' })).toBe(await byHand('bookings where owner = 7'));
-      expect((await refusedWith(w.editor.find('bookings', { filter: 'owner = me()' }))).detail).toContain(
-        'none is called “Piers Wickham”',
+      expect(await count({ type: 'bookings', filter: 'owner = me()' })).toBe(await byHand('bookings where owner = 5'));
+      const { numberMatched } = await w.editor.search('bookings', { filter: 'owner = me()', count: 'exact', limit: 0 });
+      expect(numberMatched).toBe(await byHand('bookings where owner = 7'));
+      expect(await refusedWith(w.admin.search('bookings', { filter: 'grower = me()' }))).toMatchObject({
+        code: 'type_mismatch',
+        detail: 'me() is one of staff; grower points at growers.',
+      });
+      const { id } = (await w.admin.accounts()).find((a) => a.login === 'piers')!;
+      await w.admin.changeAccount(id, { person: null });
+      expect((await refusedWith(w.editor.search('bookings', { filter: 'owner = me()' }))).detail).toContain(
+        'stands for no person’s record',
       );
+      await w.admin.changeAccount(id, { person: { type: 'staff', key: '7' } });
       // Past the trigger that stamps the time of every change.
       await w.sql.query(`begin; set local session_replication_role = replica;
         update bookings set updated_at = '2026-02-01T23:30:00Z' where id <= 5; commit`);
@@ -136,8 +146,8 @@ describe('saying which records', () => {
       const p = await previewed(w.admin, job);
       const [first] = (await w.admin.previewRecords(p.id, { limit: 1 })).records;
       await w.sql.query(`update tasks set state = 'done' where grower = $1`, [Number(first!.key)]);
-      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.not_yet });
-      expect(run.totals).toMatchObject({ edited_since: 1, changed: p.totals.not_yet - 1 });
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      expect(run.totals).toMatchObject({ edited_since: 1, changed: p.totals.will_change - 1 });
     });
   });
 
@@ -267,7 +277,7 @@ describe('saying which records', () => {
       });
       expect(p.list?.sentence).toBe(report.sentence);
       expect(p.totals.matched).toBe(243);
-      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.not_yet });
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
       expect(run.list?.found).toBe(221);
     });
 
@@ -346,7 +356,7 @@ describe('saying which records', () => {
 
     it('gives each record its own, names and choices among them', async () => {
       const p = await previewed(w.admin, put('owner', { '11': 'Ines Calloway', '12': '9', '13': 'Ines Calloway' }));
-      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.not_yet });
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
       expect(run.totals.changed + run.totals.already_right).toBe(3);
       const { rows } = await w.sql.query(
         `select array_agg(s.name order by b.id) as names from bookings b join staff s on s.id = b.owner where b.id in (11, 13)`,
@@ -368,11 +378,11 @@ describe('saying which records', () => {
         { code: 'unknown_name' },
       );
       const many = Object.fromEntries(Array.from({ length: 501 }, (_, i) => [String(i + 1), 'x']));
-      expect((await previewed(w.admin, put('note', many))).totals).toMatchObject({ matched: 501, not_yet: 501 });
+      expect((await previewed(w.admin, put('note', many))).totals).toMatchObject({ matched: 501, will_change: 501 });
       expect(
         (
           await refusedWith(
-            w.admin.makePreview({ selection: { type: 'bookings' }, edits: [{ kind: 'set', field: 'note' }] }),
+            w.admin.makePreview({ selection: { type: 'bookings' }, edits: [{ kind: 'set', field: 'note' } as never] }),
           )
         ).code,
       ).toBe('bad_request');
@@ -444,7 +454,7 @@ describe('saying which records', () => {
     it('is cancelled in the database when the person moves on', async () => {
       const away = new AbortController();
       const search = w.admin
-        .find('slow_growers', { filter: 'id > 0', count: 'exact', limit: 0 }, away.signal)
+        .search('slow_growers', { filter: 'id > 0', count: 'exact', limit: 0 }, { signal: away.signal })
         .catch((e: Error) => e.name);
       for (let i = 0; i < 100 && !(await running()); i++) await new Promise((r) => setTimeout(r, 20));
       expect(await running()).toBe(1);
@@ -456,10 +466,10 @@ describe('saying which records', () => {
 
     it('is stopped at its limit, and says that it was', async () => {
       const { database, compiler } = w.services;
-      const { selection } = await compiler.selection(
-        { id: '', login: '', name: '', role: 'administrator' },
-        { type: 'slow_growers', filter: 'id > 0' },
-      );
+      const { selection } = await compiler.selection(await seenBy(w, 'sorrel'), {
+        type: 'slow_growers',
+        filter: 'id > 0',
+      });
       const stopped = await database.askWithin(countRecords(selection), 100).catch((error: unknown) => {
         try {
           return asProblem(error);
@@ -545,7 +555,7 @@ describe('saying which records', () => {
         ),
       );
       expect(
-        await w.editor.find('bookings', { filter: "in_selection('ines drafts')", limit: 0, count: 'exact' }),
+        await w.editor.search('bookings', { filter: "in_selection('ines drafts')", limit: 0, count: 'exact' }),
       ).toMatchObject({ numberMatched: counted.lastCount });
     });
 
@@ -576,7 +586,7 @@ describe('saying which records', () => {
         ).code,
       ).toBe('not_permitted');
       expect((await refusedWith(w.editor.selection('north active'))).code).toBe('not_found');
-      expect((await refusedWith(w.editor.find('growers', { filter: "in_selection('north active')" }))).code).toBe(
+      expect((await refusedWith(w.editor.search('growers', { filter: "in_selection('north active')" }))).code).toBe(
         'not_found',
       );
       expect((await refusedWith(w.editor.saveSelection({ name: 'North', selection: changed }))).code).toBe(
@@ -585,21 +595,21 @@ describe('saying which records', () => {
     });
 
     it('goes out and comes in as a file in the JSON form of the standard', async () => {
-      const text = await w.admin.selectionsFile();
-      const file = JSON.parse(text) as { selections: { name: string; selection: { filter: object } }[] };
+      const text = await (await w.admin.files.selectionsFile()).text();
+      const file = JSON.parse(text) as SelectionsFileBody;
       expect(file.selections.find((s) => s.name === 'north')!.selection.filter).toEqual({
         op: '=',
         args: [{ property: 'valley' }, 'south'],
       });
       expect((await refusedWith(w.admin.importSelections({ file }))).code).toBe('name_taken');
       expect(await w.admin.importSelections({ file, taken: 'skip' })).toEqual([]);
-      const renamed = JSON.parse(text.replaceAll('north', 'copied')) as Record<string, unknown>;
+      const renamed = JSON.parse(text.replaceAll('north', 'copied')) as SelectionsFileBody;
       const taken = await w.admin.importSelections({ file: renamed, taken: 'skip' });
       expect(taken.map((s) => s.name).sort()).toEqual(['copied', 'copied active']);
       expect(await count({ type: 'growers', filter: "in_selection('copied active')" })).toBe(
         await byHand(`growers where valley = 'south' and status = 'active'`),
       );
-      expect((await refusedWith(w.admin.importSelections({ file: { x: 1 } }))).code).toBe('bad_request');
+      expect((await refusedWith(w.admin.importSelections({ file: { x: 1 } as never }))).code).toBe('bad_request');
     });
   });
 });

@@ -1,5 +1,6 @@
 import 'reflect-metadata';
 import { JobBody } from '@tantamos/contract';
+import type { Edit } from '@tantamos/core';
 import { validated } from './validate';
 
 describe('a request with a great many values', () => {
@@ -13,16 +14,19 @@ describe('a request with a great many values', () => {
     const given = body(n);
     const begun = performance.now();
     const read = await validated(JobBody, given);
-    expect(Object.keys(read.edits[0]!.values!)).toHaveLength(n);
+    expect(Object.keys((read.edits[0] as Extract<Edit, { kind: 'put' }>).values!)).toHaveLength(n);
     return performance.now() - begun;
   };
   const least = async (n: number): Promise<number> => Math.min(await took(n), await took(n), await took(n));
 
   it('is read in time that grows with their number, not faster', async () => {
     await took(1000);
-    const [small, large] = [await least(20_000), await least(160_000)];
-    // Eight times as many; what compares each with all before it takes sixty-four times as long.
-    expect(large / Math.max(small, 2)).toBeLessThan(30);
+    // Eight times as many; what compares each with all before it takes sixty-four times as long. A machine that has
+    // other things to do only ever makes a turn longer.
+    let ratio = Infinity;
+    for (let turn = 0; turn < 5 && ratio >= 30; turn++)
+      ratio = Math.min(ratio, (await least(160_000)) / Math.max(await least(20_000), 2));
+    expect(ratio).toBeLessThan(30);
   });
 
   it('and is still checked: each value, and members that are not known', async () => {

@@ -1,4 +1,5 @@
 import { ProblemError, type Problem } from '@tantamos/core';
+import { isNullable } from '@tantamos/contract';
 import { plainToInstance } from 'class-transformer';
 import { validate, type ValidationError } from 'class-validator';
 
@@ -12,7 +13,25 @@ export async function validated<T extends object>(shape: new () => T, given: unk
   const errors = await validate(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: true });
   const [first, ...rest] = errors.flatMap((e) => problemsOf(e, ''));
   if (first) throw new ProblemError(first, ...rest);
+  leaveOutNull(instance);
   return instance;
+}
+
+/** Null is as if it were left out, wherever it says nothing of its own. */
+function leaveOutNull(instance: object): void {
+  for (const here of [instance, ...objectsOf(instance)])
+    for (const [key, value] of Object.entries(here))
+      if (value === null && isRequest(here) && !isNullable(here, key)) Reflect.deleteProperty(here, key);
+}
+
+/** Of one of our classes, and no dictionary or list. */
+function isRequest(value: object): boolean {
+  const proto: unknown = Object.getPrototypeOf(value);
+  return proto !== Object.prototype && proto !== Array.prototype && proto !== null;
+}
+
+function* objectsOf(root: object): Generator<object> {
+  for (const { value } of membersOf(root)) if (typeof value === 'object' && value !== null) yield value;
 }
 
 /** No request class has as many members as this: an object that has is a dictionary. */
@@ -20,33 +39,41 @@ const mostMembers = 200;
 
 /**
  * Does `work` with the dictionaries inside `given` out of sight, and puts them back into what comes of it: class-transformer
- * compares each key of an object with all before it, which for 200,000 values by key took minutes and held everybody up.
+ * compares each key of an object with all before it, which for 200,000 values by key took minutes and held everybody up. So
+ * are filters, which are trees of no class, and null in a list: it asks it of which kind it is.
  */
 function withDictionaries<T extends object>(given: object, work: () => T): T {
+  const away: Member[] = [];
   for (const { parent, key, value } of membersOf(given))
-    if (!Array.isArray(value) && Object.keys(value).length > mostMembers) parent[key] = () => value;
+    if (value === null || key === 'filter' || (!Array.isArray(value) && Object.keys(value).length > mostMembers)) {
+      away.push({ parent, key, value });
+      parent[key] = () => value;
+    }
   const made = work();
   for (const { parent, key, value } of membersOf(made))
     if (typeof value === 'function') parent[key] = (value as () => unknown)();
+  // What was given stays as it was.
+  for (const { parent, key, value } of away) parent[key] = value;
   return made;
 }
 
 interface Member {
   readonly parent: Record<string, unknown>;
   readonly key: string;
-  readonly value: object;
+  readonly value: object | null;
 }
 
-/** Every object or function within an object, without recursion; not what a dictionary holds. */
+/** Every object or function within an object, and null in a list, without recursion; not what a dictionary holds. */
 function* membersOf(root: object): Generator<Member> {
   const open: object[] = [root];
   for (let here = open.pop(); here !== undefined; here = open.pop()) {
     const parent = here as Record<string, unknown>;
     for (const key of Object.keys(parent)) {
       const value = parent[key];
-      if ((typeof value !== 'object' && typeof value !== 'function') || value === null) continue;
+      if ((typeof value !== 'object' && typeof value !== 'function') || (value === null && !Array.isArray(here)))
+        continue;
       yield { parent, key, value };
-      if (typeof parent[key] === 'object' && typeof value === 'object') open.push(value);
+      if (typeof parent[key] === 'object' && typeof value === 'object' && value !== null) open.push(value);
     }
   }
 }
@@ -64,7 +91,7 @@ function problemsOf(error: ValidationError, before: string): Problem[] {
     message:
       rule === 'whitelistValidation'
         ? `“${where.slice(0, 60)}” is not known here.`
-        : `${where}: ${message.replace(`${error.property} `, '')}.`,
+        : `${where}: ${message.startsWith(`${error.property} `) ? message.slice(error.property.length + 1) : message}.`,
   }));
   return [...own, ...(error.children ?? []).flatMap((child) => problemsOf(child, where))];
 }

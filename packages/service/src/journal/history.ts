@@ -1,4 +1,4 @@
-import { outcomeOf, type Outcome, type RecordType } from '@tantamos/core';
+import { outcomeOf, type Job, type Outcome, type RecordType, type WorkOrder } from '@tantamos/core';
 import { isWhole } from './sortable';
 import type { Database } from '../database/database';
 
@@ -10,6 +10,10 @@ export interface HistoryEntry {
   readonly by: string;
   readonly why: string | null;
   readonly sentence: string;
+  readonly job: Job;
+  readonly work_order: WorkOrder;
+  readonly made_by: string;
+  readonly started_by: string;
   readonly outcome: Outcome;
   readonly cause: string | null;
   readonly changes: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
@@ -38,12 +42,14 @@ export async function historyOf(
 }
 
 const history = `
-  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.letter, h.cause, h.fields,
+  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.job, h.work_order, h.made_by, h.started_by,
+    h.letter, h.cause, h.fields,
     (select coalesce(jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[h.low + h.n],
        'new', case when h.altered -> v.field ? h.n::text then h.altered -> v.field ->> h.n::text else v.new[h.low + h.n] end)), '[]')
      from tantamos.batch_value v where v.preview = h.preview and v.position = h.batch) as changes
   from (
-    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, run.preview, run.started_by,
+    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, p.job, p.work_order, p.made_by, run.preview,
+      run.started_by,
       array(select jsonb_array_elements_text(p.work_order -> 'parts' -> s.part -> 'writes')) as fields,
       coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,
       coalesce(s.causes ->> s.n::text, b.causes[s.low + s.n]) as cause

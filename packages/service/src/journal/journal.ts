@@ -1,4 +1,4 @@
-import { outcomeLetters, outcomeOf, type Outcome, type WorkOrder } from '@tantamos/core';
+import { letterOf, outcomeOf, verdictOf, type Outcome, type Verdict, type WorkOrder } from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** One record of a preview or run as it was frozen, and what became of it. */
@@ -6,7 +6,8 @@ export interface JournalRow {
   /** Of the type whose key it is: that of the record made, where one was. */
   readonly type: string;
   readonly key: string;
-  readonly outcome: Outcome;
+  /** In the journal of a preview what it says beforehand, in that of a run what became of it. */
+  readonly outcome: Outcome | Verdict;
   readonly cause: string | null;
   /** In the job's order; values as the database's text. `new` is what was stored, where a trigger altered it. */
   readonly changes: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
@@ -19,7 +20,7 @@ export type Source = { readonly preview: string } | { readonly run: string };
 
 export interface Wanted {
   /** Null: all of them. */
-  readonly outcome: Outcome | null;
+  readonly outcome: Outcome | Verdict | null;
   readonly after: string | null;
 }
 
@@ -43,14 +44,14 @@ export async function* readJournal(
   order: WorkOrder,
   wanted: Wanted,
 ): AsyncGenerator<JournalRow> {
-  const letter = wanted.outcome === null ? null : outcomeLetters[wanted.outcome];
+  const letter = wanted.outcome === null ? null : letterOf(wanted.outcome);
   let [position, place] = parseMark(wanted.after);
   for (;;) {
     const stretch = await nextStretch(database, source, position, letter);
     if (!stretch) return;
     if (stretch.position !== position) place = 0;
     for (let n = place + 1; n <= stretch.outcomes.length; n++) {
-      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, order);
+      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, order, 'run' in source);
     }
     position = stretch.position + 1;
     place = 0;
@@ -67,7 +68,7 @@ export async function journalPage(database: Database, source: Source, order: Wor
   return { rows, next: null };
 }
 
-function rowAt(s: StretchRow, n: number, order: WorkOrder): JournalRow {
+function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): JournalRow {
   const part = order.parts[s.part]!;
   const made = s.made?.[n - 1] ?? null;
   const changes = part.writes.map((field) => {
@@ -79,7 +80,7 @@ function rowAt(s: StretchRow, n: number, order: WorkOrder): JournalRow {
   return {
     type: made === null ? (part.of ?? part.type) : part.type,
     key: made ?? s.keys[n - 1]!,
-    outcome: outcomeOf(s.outcomes[n - 1]!),
+    outcome: (ofRun ? outcomeOf : verdictOf)(s.outcomes[n - 1]!),
     cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
     changes,
     mark: `${s.position}.${n}`,

@@ -61,8 +61,8 @@ describe('what is kept, and for how long', () => {
     for (const call of [
       w.admin.runRecords(run.id, {}),
       w.admin.previewRecords(run.preview, {}),
-      w.admin.undo(run.id, {}),
-      w.admin.retry(run.id, {}),
+      w.admin.undoRun(run.id, {}),
+      w.admin.retryRun(run.id, {}),
     ])
       expect(await refusedWith(call)).toMatchObject({ code: 'journal_dropped', status: 410 });
     expect((await w.admin.runs())[0]!.totals).toEqual(run.totals);
@@ -78,13 +78,13 @@ describe('what is kept, and for how long', () => {
       ...northDrafts,
       edits: [{ kind: 'set', field: 'region', value: 'Half' }],
     });
-    const { id, state } = await ran(w.admin, p.id, { askAfter: 5, expect: p.totals.not_yet });
+    const { id, state } = await ran(w.admin, p.id, { askAfter: 5, expect: p.totals.will_change });
     expect(state).toBe('waiting_for_you');
     await w.admin.setWorkspace({ keepMonths: 1 });
     expect(await w.services.keeper.keep(monthsAhead(30))).not.toContain(`${monthName(0).replace('_', '-')}-01`);
-    await w.admin.steer(id, 'stop');
+    await w.admin.stopRun(id);
     await w.admin.setWorkspace({ keepMonths: null });
-    expect((await w.admin.undo(id, {})).totals.matched).toBe(5);
+    expect((await w.admin.undoRun(id, {})).totals.matched).toBe(5);
   });
 
   it('forgets previews that nobody started a day after they have expired', async () => {
@@ -109,7 +109,7 @@ describe('what is kept, and for how long', () => {
       edits: [{ kind: 'set', field: 'strength', value: 3 }],
     });
     let last = p;
-    for await (const next of w.admin.watchPreview(p.id)) last = next;
+    for await (const next of w.admin.previewEvents(p.id)) last = next;
     await w.sql.query('update tantamos.workspace set preview_minutes = 30');
     expect(last).toMatchObject({ state: 'failed', trouble: expect.stringMatching(/given up after 0 minutes.*vacuum/) });
   });
@@ -140,8 +140,8 @@ describe('with two accounts', () => {
         'select tantamos.drop_month(current_date)',
       ])
         await expect(everyday.query(statement)).rejects.toThrow(/permission denied|must be owner/);
-      const undo = await w.admin.undo(run.id, {});
-      for await (const _ of w.admin.watchPreview(undo.id));
+      const undo = await w.admin.undoRun(run.id, {});
+      for await (const _ of w.admin.previewEvents(undo.id));
       expect((await ran(w.admin, undo.id, { expect: run.totals.changed })).totals.changed).toBe(run.totals.changed);
       expect(await w.services.keeper.keep()).toEqual([]);
       await w.admin.detach({ database: (await w.admin.me()).workspace.database });
@@ -170,7 +170,7 @@ describe('a copy of a database that wakes up elsewhere', () => {
         ...northDrafts,
         safety: { batchSize: 1, pace: 1 },
       });
-      const { id } = await first.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.not_yet });
+      const { id } = await first.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
       while ((await first.admin.run(id)).totals.changed === 0) await new Promise((r) => setTimeout(r, 20));
       await first.services.close();
       await first.sql.query(`update tantamos.run set state = 'running' where id = $1 and state <> 'running'`, [id]);
@@ -180,7 +180,7 @@ describe('a copy of a database that wakes up elsewhere', () => {
       const before = (await copy.admin.run(id)).totals;
       expect(before.not_yet).toBeGreaterThan(0);
       expect((await copy.admin.me()).workspace.readOnly).toMatch(/is a copy.*at-home/);
-      expect((await copy.admin.find('bookings', { limit: 1 })).records).toHaveLength(1);
+      expect((await copy.admin.search('bookings', { limit: 1 })).records).toHaveLength(1);
       expect(await refusedWith(copy.admin.makePreview(northDrafts))).toMatchObject({ code: 'not_changeable' });
       expect(await refusedWith(copy.admin.startRun({ preview: p.id }))).toMatchObject({ status: 409 });
       await new Promise((r) => setTimeout(r, 1500));
@@ -189,7 +189,7 @@ describe('a copy of a database that wakes up elsewhere', () => {
       expect((await copy.admin.settle()).readOnly).toBeNull();
       const run = await rested(copy.admin, id);
       expect(run).toMatchObject({ state: 'paused', reason: expect.stringMatching(/copied while it ran/) });
-      await copy.admin.steer(id, 'stop');
+      await copy.admin.stopRun(id);
       expect((await previewed(copy.admin, northDrafts)).state).toBe('ready');
     } finally {
       await copy?.close();

@@ -5,6 +5,7 @@ import {
   join,
   hasKey,
   keyFields,
+  ofBase,
   keyText,
   pathText,
   piecesOf,
@@ -12,15 +13,17 @@ import {
   resolveColumn,
   Scope,
   sql,
+  tableOf,
   value,
   within,
   type Catalog,
   type FieldPath,
-  type Piece,
+  type Reading,
   type RecordType,
   type Sql,
 } from '@tantamos/core';
 import { askOn, type Connection, type Database } from '../database/database';
+import { pieces, turns } from '../turns';
 import { writeReport } from './report';
 
 export interface Target {
@@ -28,7 +31,9 @@ export interface Target {
   readonly fields: readonly string[];
 }
 
-const mostPieces = 200_000;
+const mostPieces = 100_000;
+/** Entries matched by one statement, each of which reads the type once. */
+const mostMatched = 25_000;
 /** Unknown entries beyond this are not looked for in other types. */
 const mostElsewhere = 20_000;
 
@@ -47,44 +52,46 @@ export async function matchList(
 ): Promise<string> {
   const wanted = targets.map((t, i) => within(`targets[${i}]`, () => fieldsOf(catalog, t)));
   const paths = wanted.flatMap((w) => w.paths);
-  const pieces = piecesOf(text, {
+  const { lines, entries } = await numbered(text, {
     addresses: paths.every((p) => /e-?mail/i.test(`${p.field.name} ${p.field.label}`)),
     names: wanted.some(({ type, paths: all }) => all.some((p) => isName(p, type))),
     types: catalog.types.map((t) => t.id.toLowerCase()),
   });
-  if (pieces.length > mostPieces)
-    fail('over_limit', `A list may have ${mostPieces.toLocaleString('en-US')} entries; this has more.`, {
-      where: 'text',
-    });
-  const { lines, entries } = numbered(pieces);
-  return database.transaction('read committed', async (connection) => {
-    await connection.query(`set local statement_timeout = 60000`);
-    await forgetOld(connection, account);
-    const { rows } = await connection.query<{ id: string }>(
-      `insert into tantamos.list (made_by, targets, lines, report) values ($1, $2, $3, '{}') returning id`,
-      [account, JSON.stringify(targets), lines.length],
-    );
-    const id = rows[0]!.id;
-    await connection.query(
-      `insert into tantamos.list_line (list, n, said, fate, entry)
-       select $1, t.* from unnest($2::int[], $3::text[], $4::text[], $5::int[]) t`,
-      [id, lines.map((l) => l.n), lines.map((l) => l.said), lines.map((l) => l.fate), lines.map((l) => l.entry)],
-    );
-    await connection.query(
-      'insert into tantamos.list_entry (list, n, said) select $1, t.* from unnest($2::int[], $3::text[]) t',
-      [id, entries.map((e) => e.n), entries.map((e) => e.said)],
-    );
-    const found = new Set<number>();
-    for (const { type, paths: all } of wanted) {
-      const mine = entries.filter((e) => e.ofType === undefined || e.ofType === type.id.toLowerCase());
-      for (const { entry } of await askOn<{ entry: number }>(connection, matchType(id, type, all, mine)))
-        found.add(entry);
-    }
-    const unknown = entries.filter((e) => !found.has(e.n));
-    await lookElsewhere(connection, catalog, id, wanted, unknown);
-    await writeReport(connection, catalog, id);
-    return id;
-  });
+  return database.transaction(
+    'read committed',
+    async (connection) => {
+      await connection.query(`set local statement_timeout = 60000`);
+      await forgetOld(connection, account);
+      const { rows } = await connection.query<{ id: string }>(
+        `insert into tantamos.list (made_by, targets, lines, report) values ($1, $2, $3, '{}') returning id`,
+        [account, JSON.stringify(targets), lines.length],
+      );
+      const id = rows[0]!.id;
+      for (const some of pieces(lines))
+        await connection.query(
+          `insert into tantamos.list_line (list, n, said, fate, entry)
+           select $1, t.* from unnest($2::int[], $3::text[], $4::text[], $5::int[]) t`,
+          [id, some.map((l) => l.n), some.map((l) => l.said), some.map((l) => l.fate), some.map((l) => l.entry)],
+        );
+      for (const some of pieces(entries))
+        await connection.query(
+          'insert into tantamos.list_entry (list, n, said) select $1, t.* from unnest($2::int[], $3::text[]) t',
+          [id, some.map((e) => e.n), some.map((e) => e.said)],
+        );
+      const found = new Set<number>();
+      for (const { type, paths: all } of wanted) {
+        const mine = entries.filter((e) => e.ofType === undefined || e.ofType === type.id.toLowerCase());
+        for (const some of pieces(mine, mostMatched))
+          for (const { entry } of await askOn<{ entry: number }>(connection, matchType(id, type, all, some)))
+            found.add(entry);
+      }
+      const unknown = entries.filter((e) => !found.has(e.n));
+      await lookElsewhere(connection, catalog, id, wanted, unknown);
+      await writeReport(connection, catalog, id);
+      return id;
+    },
+    'searches',
+  );
 }
 
 /** A list that nothing was made of is forgotten after a day: the live report makes one at every pause in typing. */
@@ -109,20 +116,38 @@ interface Entry {
   readonly ofType?: string;
 }
 
+interface Line {
+  readonly n: number;
+  readonly said: string;
+  readonly fate: 'blank' | 'not_address' | 'repeat' | 'entry';
+  readonly entry: number | null;
+}
+
 /** Every piece once: as blank, no address, the first of its entry, or a repeat of it. */
-function numbered(pieces: readonly Piece[]) {
+async function numbered(text: string, reading: Reading) {
   const known = new Map<string, number>();
   const entries: Entry[] = [];
-  const lines = pieces.map(({ said, entry, ofType }, i) => {
-    const line = { n: i + 1, said: said.slice(0, 1000) };
-    if (entry === null) return { ...line, fate: said === '' ? 'blank' : 'not_address', entry: null };
-    const key = entryKey(entry).slice(0, 1000);
+  const lines: Line[] = [];
+  const turn = turns();
+  for (const { said, entry, ofType } of piecesOf(text, reading)) {
+    await turn();
+    if (lines.length === mostPieces)
+      fail('over_limit', `A list may have ${mostPieces.toLocaleString('en-US')} entries; this has more.`, {
+        where: 'text',
+      });
+    const n = lines.length + 1;
+    if (entry === null) {
+      lines.push({ n, said, fate: said === '' ? 'blank' : 'not_address', entry: null });
+      continue;
+    }
+    const key = entryKey(entry);
     const before = known.get(`${ofType ?? ''}\n${key}`);
-    if (before !== undefined) return { ...line, fate: 'repeat', entry: before };
-    entries.push({ n: entries.length + 1, said: entry.slice(0, 1000), key, ...(ofType ? { ofType } : {}) });
-    known.set(`${ofType ?? ''}\n${key}`, entries.length);
-    return { ...line, fate: 'entry', entry: entries.length };
-  });
+    if (before === undefined) {
+      entries.push({ n: entries.length + 1, said: entry, key, ...(ofType ? { ofType } : {}) });
+      known.set(`${ofType ?? ''}\n${key}`, entries.length);
+    }
+    lines.push({ n, said, fate: before === undefined ? 'entry' : 'repeat', entry: before ?? entries.length });
+  }
   return { lines, entries };
 }
 
@@ -132,7 +157,7 @@ function fieldsOf(catalog: Catalog, { type: id, fields }: Target): Fields {
   const names = fields.length > 0 ? fields : type.key.slice(0, 1);
   const paths = names.map((f, i) => within(`fields[${i}]`, () => resolveColumn(catalog, type, f)));
   for (const path of paths)
-    if (!['text', 'number', 'uuid', 'date'].includes(path.field.base) || path.field.refersTo)
+    if (ofBase(path.field.base).inList === null || path.field.refersTo)
       fail('type_mismatch', `${path.field.label} cannot be matched with a list; follow a reference to a field of it.`);
   return { type, paths };
 }
@@ -172,16 +197,13 @@ function byLetters(entries: readonly Entry[]): { fits: readonly Entry[]; plain: 
 
 /** Entries that could be a value of the field: a number field is never asked for a word. */
 function fitting({ field }: FieldPath, entries: readonly Entry[]): readonly Entry[] {
-  if (field.base === 'number') return entries.filter((e) => /^-?\d{1,18}(\.\d{1,10})?$/.test(e.key));
-  if (field.base === 'uuid') return entries.filter((e) => /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/.test(e.key));
-  if (field.base === 'date') return entries.filter((e) => /^\d{4}-\d{2}-\d{2}$/.test(e.key));
-  return entries;
+  const { inList } = ofBase(field.base);
+  return inList === null || inList === 'text' ? entries : entries.filter((e) => inList.fits(e.key));
 }
 
 function comparison({ field }: FieldPath, column: Sql, isName: boolean, plain: boolean): Sql {
-  if (field.base === 'number') return sql`${column} = e.said::${raw(field.scale === 0 ? 'bigint' : 'numeric')}`;
-  if (field.base === 'uuid') return sql`${column} = e.said::uuid`;
-  if (field.base === 'date') return sql`${column}::text = e.said`;
+  const { inList } = ofBase(field.base);
+  if (inList !== null && inList !== 'text') return inList.is(column, raw('e.said'), field);
   const small = (text: Sql): Sql => (plain ? sql`lower(${text} collate "C")` : sql`tantamos.lower(${text})`);
   if (isName) return sql`${small(sql`btrim(regexp_replace(${column}::text, '\\s+', ' ', 'g'))`)} = e.said`;
   return sql`${small(sql`${column}::text`)} = e.said`;
@@ -207,7 +229,7 @@ async function lookElsewhere(
     for (const field of codes)
       for (const { n } of await askOn<{ n: number }>(
         connection,
-        sql`select e.n from ${said} join ${identifier(type.schema, type.table)} r
+        sql`select e.n from ${said} join ${tableOf(type)} r
           on tantamos.lower(r.${identifier(field.name)}::text) = e.said`,
       ))
         places.set(n, { type: type.id, field: field.name });

@@ -1,6 +1,6 @@
 import type { ListLineView, ListPage, ListPageQuery, ListReportView } from '@tantamos/contract';
-import { clip, fail, type Catalog, type CheckedSelection } from '@tantamos/core';
-import { namesOf } from '../catalog/names';
+import { clip, fail, fieldNamed, type Catalog, type CheckedSelection } from '@tantamos/core';
+import { keysThere, namesOf } from '../catalog/names';
 import type { Connection, Database } from '../database/database';
 import { nearestNames } from './nearest';
 
@@ -31,7 +31,7 @@ export async function reportForPreview(
   if (missing > 0 && list.unknown !== 'skip')
     fail(
       'unknown_entries',
-      `${missing.toLocaleString('en-US')} of ${report.different.toLocaleString('en-US')} entries of the list fit no record of ${type.label.toLowerCase()}; look at them, or say to go on without them (unknown: skip).`,
+      `${missing.toLocaleString('en-US')} of ${report.different.toLocaleString('en-US')} entries of the list fit no record of ${type.label.toLowerCase()}; look at them, or say to go on without them.`,
       { where: 'list.unknown', suggestions: ['skip'] },
     );
   return report;
@@ -133,6 +133,12 @@ const pages: Readonly<Record<NonNullable<ListPageQuery['of']>, string>> = {
   elsewhere: `l.fate = 'entry' and e.elsewhere is not null`,
 };
 
+function elsewhereSeen(found: LineRow['elsewhere'], catalog: Catalog): ListLineView['elsewhere'] {
+  const type = found && catalog.find(found.type);
+  if (!type || fieldNamed(type, found.field)?.hidden !== false) return null;
+  return { ...found, label: type.label };
+}
+
 /** Lines by what became of them, a page; unknown ones with the nearest that there are. */
 export async function listLines(
   database: Database,
@@ -151,10 +157,13 @@ export async function listLines(
   );
   const shown = rows.slice(0, limit);
   const names = new Map<string, Map<string, string>>();
+  const there = new Map<string, ReadonlySet<string>>();
   for (const type of new Set(shown.flatMap((r) => r.matches.map((m) => m.type)))) {
     const keys = shown.flatMap((r) => r.matches.filter((m) => m.type === type).map((m) => m.key));
     const known = catalog.find(type);
-    if (known) names.set(type, await namesOf(database, known, keys));
+    if (!known) continue;
+    names.set(type, await namesOf(database, known, keys));
+    there.set(type, new Set(known.limits?.source ? await keysThere(database, known, keys) : keys));
   }
   const nearest =
     query.of === 'unknown'
@@ -166,15 +175,22 @@ export async function listLines(
         )
       : new Map<string, string[]>();
   return {
-    lines: shown.map((r): ListLineView => ({
-      n: r.n,
-      said: clip(r.said, 300),
-      fate: r.fate,
-      entry: r.entry,
-      matches: r.matches.map((m) => ({ ...m, name: names.get(m.type)?.get(m.key) ?? m.key })),
-      nearest: nearest.get(r.entry_said ?? '') ?? [],
-      elsewhere: r.elsewhere && { ...r.elsewhere, label: catalog.find(r.elsewhere.type)?.label ?? r.elsewhere.type },
-    })),
+    lines: shown
+      .map((r): ListLineView => ({
+        n: r.n,
+        said: clip(r.said, 300),
+        fate: r.fate,
+        entry: r.entry,
+        matches: r.matches
+          .filter((m) => there.get(m.type)?.has(m.key))
+          .map((m) => ({ ...m, name: names.get(m.type)?.get(m.key) ?? m.key })),
+        nearest: nearest.get(r.entry_said ?? '') ?? [],
+        elsewhere: elsewhereSeen(r.elsewhere, catalog),
+      }))
+      // What was found and is withheld by now is not told.
+      .filter(
+        (l) => (query.of !== 'found' || l.matches.length > 0) && (query.of !== 'elsewhere' || l.elsewhere !== null),
+      ),
     next: rows.length > limit ? shown.at(-1)!.n : null,
   };
 }

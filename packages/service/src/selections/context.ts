@@ -7,14 +7,13 @@ import {
   ProblemError,
   quote,
   walkSyntax,
-  type Catalog,
   type CheckedSelection,
   type Context,
   type Env,
   type Selection,
 } from '@tantamos/core';
-import type { Person } from '../accounts/rights';
-import type { Database } from '../database/database';
+import type { Connection, Database } from '../database/database';
+import type { Seen } from '../rights/seen';
 
 /** How many saved selections one may rest on. */
 const mostSaved = 100;
@@ -31,36 +30,42 @@ interface Saved {
  */
 export async function loadContext(
   database: Database,
-  catalog: Catalog,
+  seen: Seen,
   env: Env,
-  person: Person,
   selections: readonly Selection[],
+  connection?: Connection,
 ): Promise<Context> {
+  const ask = async <R extends object>(text: string, values: readonly unknown[]): Promise<R[]> =>
+    connection
+      ? (await connection.query<R & Record<string, unknown>>(text, [...values])).rows
+      : database.rows<R & Record<string, unknown>>(text, [...values]);
+  const { catalog, person } = seen;
   const saved = new Map<string, Saved>();
   for (let wanted = selections.flatMap(namesOfSaved); wanted.length > 0;) {
     const missing = [...new Set(wanted.map((n) => n.toLowerCase()))].filter((n) => !saved.has(n));
     if (missing.length === 0) break;
-    const rows = await database.rows<Saved>(
+    const rows = await ask<Saved>(
       `select name, type, selection from tantamos.saved_selection where lower(name) = any($1) and (open or owner = $2)`,
       [missing, person.id],
     );
-    const seen = rows.filter((r) => person.role === 'administrator' || catalog.find(r.type)?.hidden === false);
-    for (const row of seen) saved.set(row.name.toLowerCase(), row);
+    const there = rows.filter((r) => !seen.withholds(r.type));
+    for (const row of there) saved.set(row.name.toLowerCase(), row);
     if (saved.size > mostSaved) fail('over_limit', `A selection may rest on ${mostSaved} saved ones.`);
-    wanted = seen.flatMap((r) => namesOfSaved(r.selection));
+    wanted = there.flatMap((r) => namesOfSaved(r.selection));
   }
   // Where one is missing, the names there are, to offer the nearest.
   const missing = selections.flatMap(namesOfSaved).some((n) => !saved.has(n.toLowerCase()));
   const names = missing
-    ? await database.rows<{ name: string }>('select name from tantamos.saved_selection where open or owner = $1', [
-        person.id,
-      ])
+    ? await ask<{ name: string; type: string }>(
+        'select name, type from tantamos.saved_selection where open or owner = $1',
+        [person.id],
+      )
     : [];
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
     env,
-    me: person.name,
+    me: person.record,
     selected(name, span) {
       const row = saved.get(name.toLowerCase());
       if (!row)
@@ -68,7 +73,7 @@ export async function loadContext(
           span,
           suggestions: closest(
             name,
-            names.map((n) => n.name),
+            names.filter((n) => !seen.withholds(n.type)).map((n) => n.name),
           ).map((n) => quote(n)),
         });
       if (open.includes(row.name))
@@ -82,7 +87,9 @@ export async function loadContext(
         return made;
       } catch (error) {
         if (!(error instanceof ProblemError) || error.code === 'circle') throw error;
-        return fail(error.code, `The saved selection “${clip(row.name)}” no longer works: ${error.message}`, { span });
+        // What is wrong with it may be that it names what the person may not see.
+        const why = seen.isWhole ? `no longer works: ${error.message}` : 'does not work, or uses what you may not see.';
+        return fail(error.code, `The saved selection “${clip(row.name)}” ${why}`, { span });
       } finally {
         open.pop();
       }

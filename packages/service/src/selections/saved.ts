@@ -1,11 +1,22 @@
 import type { SavedSelectionView, SavedVersionView } from '@tantamos/contract';
-import { boundText, checkSelection, clip, closest, fail, namesIn, questionsOf, type Selection } from '@tantamos/core';
-import type { Person } from '../accounts/rights';
+import {
+  boundText,
+  checkSelection,
+  clip,
+  closest,
+  fail,
+  namesIn,
+  ProblemError,
+  questionsOf,
+  type Selection,
+} from '@tantamos/core';
 import { answerNames } from '../catalog/names';
-import type { Database } from '../database/database';
+import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
-import type { Compiler } from '../engine/job-compiler';
+import type { Compiler } from '../jobs/compiler';
+import type { Seen } from '../rights/seen';
 import { namesOfSaved } from './context';
+import { isVisible } from './visible';
 
 interface Row {
   readonly id: string;
@@ -42,16 +53,23 @@ export class SavedSelections {
     private readonly compiler: Compiler,
   ) {}
 
-  async list(person: Person): Promise<SavedSelectionView[]> {
-    const rows = await this.database.rows<Row & Record<string, unknown>>(
-      `${selectSaved} where s.open or s.owner = $1 order by lower(s.name)`,
-      [person.id],
+  /** The person's own and those open to all, but for what names something withheld from them. */
+  async list(seen: Seen, connection?: Connection): Promise<SavedSelectionView[]> {
+    const { person } = seen;
+    const text = `${selectSaved} where s.open or s.owner = $1 order by lower(s.name)`;
+    const rows = connection
+      ? (await connection.query<Row>(text, [person.id])).rows
+      : await this.database.rows<Row & Record<string, unknown>>(text, [person.id]);
+    const { context } = await this.compiler.context(
+      seen,
+      rows.map((r) => r.said),
     );
-    return rows.map((r) => view(r, person, rows));
+    const visible = rows.filter((r) => isVisible(r.said, seen, context, r.owner === person.id));
+    return visible.map((r) => view(r, seen, visible));
   }
 
-  async get(person: Person, name: string): Promise<SavedSelectionView> {
-    const all = await this.list(person);
+  async get(seen: Seen, name: string, connection?: Connection): Promise<SavedSelectionView> {
+    const all = await this.list(seen, connection);
     return (
       all.find((s) => s.name.toLowerCase() === name.toLowerCase()) ??
       fail('not_found', `There is no saved selection “${clip(name)}”.`, {
@@ -63,64 +81,94 @@ export class SavedSelections {
     );
   }
 
-  async versions(person: Person, name: string): Promise<SavedVersionView[]> {
-    const { id } = await this.get(person, name);
+  async versions(seen: Seen, name: string): Promise<SavedVersionView[]> {
+    const { id, mine } = await this.get(seen, name);
     const rows = await this.database.rows<SavedVersionView & { changed_at: Date } & Record<string, unknown>>(
       `select v.version, v.said as selection, v.note, a.name as "changedBy", v.changed_at
        from tantamos.saved_selection_version v join tantamos.account a on a.id = v.changed_by
        where v.selection = $1 order by v.version desc`,
       [id],
     );
-    return rows.map(({ changed_at, ...r }) => ({ ...r, changedAt: changed_at.toISOString() }));
+    const { context } = await this.compiler.context(
+      seen,
+      rows.map((r) => r.selection),
+    );
+    return rows
+      .filter((r) => isVisible(r.selection, seen, context, mine))
+      .map(({ changed_at, ...r }) => ({ ...r, changedAt: changed_at.toISOString() }));
   }
 
   /** Saves a new selection, or a new version where the name is the person's own or open to change. */
-  async save(person: Person, saving: Saving): Promise<SavedSelectionView> {
+  async save(seen: Seen, saving: Saving): Promise<SavedSelectionView> {
+    const [saved] = await this.saveAll(seen, [saving]);
+    return saved!;
+  }
+
+  /** Saves several, all or none: a later one may rest on an earlier one. Problems say in which. */
+  async saveAll(seen: Seen, savings: readonly Saving[]): Promise<SavedSelectionView[]> {
+    const ids = await this.database.transaction('read committed', async (connection) => {
+      const done: string[] = [];
+      for (const saving of savings) {
+        try {
+          done.push(await this.saveOn(connection, seen, saving));
+        } catch (error) {
+          if (!(error instanceof ProblemError) || savings.length === 1) throw error;
+          const [first, ...more] = error.problems;
+          const message = `“${clip(saving.name)}” could not be taken, so none was: ${first.message}`;
+          throw new ProblemError({ ...first, message, where: saving.name }, ...more);
+        }
+      }
+      return done;
+    });
+    const all = await this.list(seen);
+    return ids.map((id) => all.find((s) => s.id === id)!);
+  }
+
+  private async saveOn(connection: Connection, seen: Seen, saving: Saving): Promise<string> {
+    const { person } = seen;
     const name = saving.name.trim();
     if (name === '' || /['"\n]/.test(name))
       fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
-    const bound = await this.bound(person, { ...saving, name });
-    const before = await this.database.one<Row & Record<string, unknown>>(
-      `${selectSaved} where lower(s.name) = lower($1)`,
-      [name],
+    if (saving.open) seen.must('keep_open');
+    const bound = await this.bound(connection, seen, { ...saving, name });
+    const { rows: found } = await connection.query<Row>(`${selectSaved} where lower(s.name) = lower($1)`, [name]);
+    const before = found[0];
+    if (before) await this.mayChange(connection, seen, before, saving);
+    const values = [name, person.id, saving.open, saving.note, saving.said.type, bound, saving.said];
+    // Another may take the name at the same moment.
+    const { rows } = before
+      ? await connection.query<{ id: string; version: number }>(
+          `update tantamos.saved_selection set name = $1, changed_by = $2, open = $3, note = $4, type = $5, selection = $6,
+             said = $7, version = version + 1, changed_at = now(), last_count = null, counted_at = null
+           where id = $8 and version = $9 returning id, version`,
+          [...values, before.id, before.version],
+        )
+      : await connection
+          .query<{ id: string; version: number }>(
+            `insert into tantamos.saved_selection (name, owner, changed_by, open, note, type, selection, said)
+             values ($1, $2, $2, $3, $4, $5, $6, $7) returning id, version`,
+            values,
+          )
+          .catch((error: unknown) => {
+            if (codeOf(error) !== '23505') throw error;
+            return fail('name_taken', `The name “${clip(name)}” is taken.`, { where: 'name' });
+          });
+    const saved = rows[0] ?? fail('stale_version', 'Somebody changed this selection just now; look at it again.');
+    await connection.query(
+      `insert into tantamos.saved_selection_version (selection, version, said, note, changed_by)
+       values ($1, $2, $3, $4, $5)`,
+      [saved.id, saved.version, saving.said, saving.note, person.id],
     );
-    if (before) await this.mayChange(person, before, saving);
-    try {
-      await this.database.transaction('read committed', async (connection) => {
-        const values = [name, person.id, saving.open, saving.note, saving.said.type, bound, saving.said];
-        const { rows } = before
-          ? await connection.query<{ id: string; version: number }>(
-              `update tantamos.saved_selection set name = $1, changed_by = $2, open = $3, note = $4, type = $5, selection = $6,
-                 said = $7, version = version + 1, changed_at = now(), last_count = null, counted_at = null
-               where id = $8 and version = $9 returning id, version`,
-              [...values, before.id, before.version],
-            )
-          : await connection.query<{ id: string; version: number }>(
-              `insert into tantamos.saved_selection (name, owner, changed_by, open, note, type, selection, said)
-               values ($1, $2, $2, $3, $4, $5, $6, $7) returning id, version`,
-              values,
-            );
-        const saved = rows[0] ?? fail('stale_version', 'Somebody changed this selection just now; look at it again.');
-        await connection.query(
-          `insert into tantamos.saved_selection_version (selection, version, said, note, changed_by)
-           values ($1, $2, $3, $4, $5)`,
-          [saved.id, saved.version, saving.said, saving.note, person.id],
-        );
-      });
-    } catch (error) {
-      if (codeOf(error) === '23505') fail('name_taken', `The name “${clip(name)}” is taken.`, { where: 'name' });
-      throw error;
-    }
-    return this.get(person, name);
+    return saved.id;
   }
 
-  async drop(person: Person, name: string): Promise<void> {
-    const saved = await this.get(person, name);
-    if (!saved.mine && person.role !== 'administrator')
-      fail('not_permitted', 'Only the person who saved a selection, or an administrator, may delete it.');
+  async drop(seen: Seen, name: string): Promise<void> {
+    const saved = await this.get(seen, name);
+    if (!saved.mine && !seen.may('administer'))
+      seen.refuse('Only who saved a selection, and administrators, may delete it');
     const users = await this.usersOf(saved.name);
     if (users.length > 0)
-      fail('would_alter', `“${saved.name}” cannot be deleted: ${users.map((u) => `“${u}”`).join(', ')} rest on it.`);
+      fail('would_alter', `“${saved.name}” cannot be deleted: ${await this.named(seen, users)} rest on it.`);
     await this.database.rows('delete from tantamos.saved_selection where id = $1', [saved.id]);
   }
 
@@ -132,48 +180,57 @@ export class SavedSelections {
     ]);
   }
 
-  private async mayChange(person: Person, before: Row, saving: Saving): Promise<void> {
+  private async mayChange(connection: Connection, seen: Seen, before: Row, saving: Saving): Promise<void> {
     // A name that somebody keeps to themselves is not told of.
-    if (before.owner !== person.id && !(before.open && person.role === 'administrator'))
+    if (before.owner !== seen.person.id && !(before.open && seen.may('administer')))
       fail('name_taken', `The name “${clip(saving.name)}” is taken; save it under another.`, { where: 'name' });
     if (saving.version !== null && saving.version !== before.version)
       fail(
         'stale_version',
         `Version ${before.version} was saved since you opened version ${saving.version}; look at it first.`,
       );
-    const users = await this.usersOf(before.name);
+    const users = await this.usersOf(before.name, connection);
     const same = JSON.stringify(before.said) === JSON.stringify(saving.said) && before.type === saving.said.type;
     if (users.length > 0 && !same && !saving.anyway)
       fail(
         'would_alter',
-        `${users.map((u) => `“${u}”`).join(', ')} rest${users.length === 1 ? 's' : ''} on “${before.name}” and would change with it; say so to go on.`,
+        `${await this.named(seen, users)} rest${users.length === 1 ? 's' : ''} on “${before.name}” and would change with it; say so to go on.`,
         { where: 'anyway' },
       );
   }
 
-  private async usersOf(name: string): Promise<string[]> {
-    const rows = await this.database.rows<{ name: string; selection: Selection }>(
-      'select name, selection from tantamos.saved_selection where selection::text ilike $1',
-      ['%in_selection%'],
-    );
+  /** Those that the person may see by name, the rest as a number. */
+  private async named(seen: Seen, users: readonly string[]): Promise<string> {
+    const visible = new Set((await this.list(seen)).map((s) => s.name));
+    const shown = users.filter((u) => visible.has(u)).map((u) => `“${u}”`);
+    const rest = users.length - shown.length;
+    return [...shown, ...(rest > 0 ? [`${rest} of others’`] : [])].join(', ');
+  }
+
+  private async usersOf(name: string, connection?: Connection): Promise<string[]> {
+    const text = 'select name, selection from tantamos.saved_selection where selection::text ilike $1';
+    const rows = connection
+      ? (await connection.query<{ name: string; selection: Selection }>(text, ['%in_selection%'])).rows
+      : await this.database.rows<{ name: string; selection: Selection }>(text, ['%in_selection%']);
     return rows.filter((r) => names(r.selection).includes(name.toLowerCase())).map((r) => r.name);
   }
 
   /** Checked, with names as keys; refuses circles, and open selections that rest on private ones. */
-  private async bound(person: Person, saving: Saving): Promise<Selection> {
+  private async bound(connection: Connection, seen: Seen, saving: Saving): Promise<Selection> {
     const { said } = saving;
-    await this.compiler.selection(person, said);
-    const { catalog, context } = await this.compiler.context(person, [said]);
+    const { catalog, context } = await this.compiler.context(seen, [said], undefined, connection);
+    checkSelection(said, catalog, context);
+    await mustHaveList(connection, said);
     for (let wanted = names(said), seen = new Set<string>(); wanted.length > 0;) {
       if (wanted.includes(saving.name.toLowerCase()))
         fail('circle', `The selection “${clip(saving.name)}” would rest on itself.`, { where: 'filter' });
-      const rows = await this.database.rows<{ name: string; open: boolean; selection: Selection }>(
+      const { rows } = await connection.query<{ name: string; open: boolean; selection: Selection }>(
         'select name, open, selection from tantamos.saved_selection where lower(name) = any($1)',
         [wanted],
       );
-      const hidden = rows.find((r) => !r.open);
-      if (saving.open && hidden)
-        fail('not_permitted', `“${hidden.name}” is private, so a selection open to all cannot rest on it.`, {
+      const closed = rows.find((r) => !r.open);
+      if (saving.open && closed)
+        fail('not_permitted', `“${closed.name}” is private, so a selection open to all cannot rest on it.`, {
           where: 'open',
         });
       wanted.forEach((n) => seen.add(n));
@@ -202,7 +259,16 @@ function names(selection: Selection): string[] {
   return namesOfSaved(selection).map((n) => n.toLowerCase());
 }
 
-function view(r: Row, person: Person, all: readonly Row[]): SavedSelectionView {
+/** A pasted list that a selection rests on must be there. */
+async function mustHaveList(connection: Connection, { list, related }: Selection): Promise<void> {
+  if (related) await mustHaveList(connection, related.of);
+  if (!list) return;
+  const { rows } = await connection.query('select from tantamos.list where id = $1', [list.id]);
+  if (rows.length === 0) fail('not_found', 'There is no such list; paste it again.', { where: 'list' });
+}
+
+function view(r: Row, seen: Seen, all: readonly Row[]): SavedSelectionView {
+  const { person, catalog } = seen;
   return {
     id: r.id,
     name: r.name,
@@ -211,13 +277,14 @@ function view(r: Row, person: Person, all: readonly Row[]): SavedSelectionView {
     mine: r.owner === person.id,
     owner: r.owner_name,
     type: r.type,
-    typeLabel: r.type,
+    typeLabel: catalog.find(r.type)?.label ?? r.type,
     version: r.version,
     selection: r.said,
     changedBy: r.changed_by_name,
     changedAt: r.changed_at.toISOString(),
-    lastCount: r.last_count,
-    countedAt: r.counted_at?.toISOString() ?? null,
+    // What was counted over records that the person may not see is not told.
+    lastCount: seen.isWhole ? r.last_count : null,
+    countedAt: seen.isWhole ? (r.counted_at?.toISOString() ?? null) : null,
     usedBy: all.filter((o) => names(o.selection).includes(r.name.toLowerCase())).map((o) => o.name),
   };
 }

@@ -24,13 +24,13 @@ const texts = [
 ];
 const days = ['2026-05-01', '2024-02-29', '0001-01-01', '9999-12-31', '2026-03-29', '1999-12-31'];
 
-interface Typed {
+type Typed = {
   text: string;
   number: string;
   'yes/no': string;
   date: string;
   moment: string;
-}
+};
 const call = (name: string, ...args: fc.Arbitrary<string>[]): fc.Arbitrary<string> =>
   fc.tuple(...args).map((a) => `${name}(${a.join(', ')})`);
 const among = (...options: string[]): fc.Arbitrary<string> => fc.constantFrom(...options);

@@ -20,7 +20,7 @@ export function onBookings(keys: readonly number[], edits: JobBody['edits'], mor
 
 export async function previewed(client: Client, job: JobBody): Promise<PreviewView> {
   let p = await client.makePreview(job);
-  for await (const next of client.watchPreview(p.id)) p = next;
+  for await (const next of client.previewEvents(p.id)) p = next;
   if (p.state !== 'ready') throw new Error(`${p.state}: ${p.trouble}`);
   return p;
 }
@@ -35,13 +35,13 @@ export async function ran(
 }
 
 export async function rested(client: Client, runId: string): Promise<RunView> {
-  for await (const run of client.watchRun(runId)) if (!isMoving(run.state)) return run;
+  for await (const run of client.runEvents(runId)) if (!isMoving(run.state)) return run;
   return client.run(runId);
 }
 
 export async function done(client: Client, job: JobBody): Promise<RunView> {
   const p = await previewed(client, job);
-  return ran(client, p.id, { askAfter: null, expect: p.totals.not_yet });
+  return ran(client, p.id, { askAfter: null, expect: p.totals.will_change });
 }
 
 /** The problem a call is answered with; fails when it is not. */

@@ -11,7 +11,7 @@ export function startService(url: string): Promise<{ child: ChildProcess; base: 
   });
   return new Promise((resolve, reject) => {
     let said = '';
-    child.stdout!.on('data', (text: Buffer) => {
+    child.stdout.on('data', (text: Buffer) => {
       said += text.toString();
       const ready = /ready:\s+(http:\S+)/.exec(said);
       if (ready) resolve({ child, base: ready[1]! });

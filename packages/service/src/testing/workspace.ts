@@ -5,8 +5,12 @@ import { pino } from 'pino';
 import { Client } from '../../../client/src';
 import { demoAccounts, needAccounts } from '../accounts/demo-accounts';
 import { createApp } from '../http/app';
+import { listen } from '../http/listen';
+import type { Patience as Reader } from '../http/readers';
+import { heard } from './answers';
 import { openServices, type Services } from '../services';
 import type { Patience } from '../engine/batch';
+import type { Seen } from '../rights/seen';
 
 /** The cluster of `npm test`; a database of it by name. */
 export function serverUrl(database: string): string {
@@ -43,6 +47,7 @@ export interface Workspace {
   readonly url: string;
   readonly admin: Client;
   readonly editor: Client;
+  readonly reader: Client;
   readonly adminToken: string;
   /** Straight to the database, as somebody else would be. */
   readonly sql: Pool;
@@ -59,6 +64,11 @@ export async function openWorkspace(
     url?: string;
     consoleFolder?: string;
     patience?: Patience;
+    reader?: Reader;
+    hosts?: string[];
+    proxies?: string[];
+    /** Hears every line of the log, at every level. */
+    logged?: (line: string) => void;
     /** Done by the owner of the database before the service opens it. */
     before?: (sql: Pool) => Promise<unknown>;
     /** Role that the service works as. */
@@ -78,22 +88,24 @@ export async function openWorkspace(
     gone: options.gone,
     ownerUrl: options.twoRoles ? url : undefined,
     url: options.role === undefined ? url : Object.assign(new URL(url), { username: options.role }).href,
-    log: pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
+    log: options.logged
+      ? pino({ level: 'trace' }, { write: options.logged })
+      : pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
     patience: options.patience ?? impatient,
   });
   await needAccounts(services, true);
-  const server = createApp(services, options.consoleFolder ?? null).listen(0, '127.0.0.1');
-  // On a busy machine a connection may rest for long between two requests.
-  server.keepAliveTimeout = 60_000;
+  const server = listen(createApp(services, options), 0);
   await new Promise((resolve) => server.once('listening', resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-  const tokens = await Promise.all(demoAccounts.map((a) => tokenOf(base, a.login, a.password)));
+  // A database of an earlier version has fewer of them.
+  const tokens = await Promise.all(demoAccounts.map((a) => tokenOf(base, a.login, a.password).catch(() => undefined)));
   return {
     services,
     base,
     url,
-    admin: new Client({ base, token: tokens[0] }),
-    editor: new Client({ base, token: tokens[1] }),
+    admin: new Client({ base, token: tokens[0], heard }),
+    editor: new Client({ base, token: tokens[1], heard }),
+    reader: new Client({ base, token: tokens[2], heard }),
     adminToken: tokens[0]!,
     sql,
     async close() {
@@ -104,6 +116,12 @@ export async function openWorkspace(
       await drop();
     },
   };
+}
+
+/** What the holder of an account sees and may do. */
+export async function seenBy({ services }: Pick<Workspace, 'services'>, login: string): Promise<Seen> {
+  const account = (await services.accounts.list()).find((a) => a.login === login)!;
+  return services.gate.of(account);
 }
 
 export async function tokenOf(base: string, login: string, password: string): Promise<string> {

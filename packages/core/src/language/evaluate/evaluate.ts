@@ -1,5 +1,5 @@
 import Big from 'big.js';
-import { isClock } from '../types';
+import { isClock } from '../../catalog/kinds/clock';
 import type { FieldPath, Relation } from '../checked';
 import { typeOf, type Checked } from '../checked';
 import type { Env } from '../functions/entry';

@@ -55,9 +55,14 @@ export function numberOf(text: string): Big | null {
   return bounded(new Big(plain));
 }
 
+const around = ' \t\n\r\f\v\u00a0';
+
 /** Without the white space that people leave around a number or a date. */
 export function trimmed(text: string): string {
-  return text.replace(/^[ \t\n\r\f\v\u00a0]+|[ \t\n\r\f\v\u00a0]+$/g, '');
+  let [from, to] = [0, text.length];
+  while (from < to && around.includes(text[from]!)) from++;
+  while (to > from && around.includes(text[to - 1]!)) to--;
+  return text.slice(from, to);
 }
 
 /** A number without an exponent and without idle zeros. */

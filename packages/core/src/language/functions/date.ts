@@ -1,7 +1,7 @@
 import Big from 'big.js';
 import { raw, sql, value as parameter } from '../../sql/sql';
 import { boundedDay, dayFrom, dayOf, Day, partsOfDay, trimmed, type Value } from '../evaluate/value';
-import { isDay } from '../value';
+import { isDay } from '../../catalog/kinds/clock';
 import type { FunctionEntry, Parameter } from './entry';
 import { today } from './text';
 

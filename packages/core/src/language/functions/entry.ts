@@ -9,6 +9,8 @@ export interface Parameter {
   readonly name: string;
   readonly type: ParameterType;
   readonly optional?: true;
+  /** Takes these too: any value, as TEXT writes it; a number, as whether it is not 0. */
+  readonly takes?: 'any' | 'number';
   /** May be given again and again; where several repeat, they do so together. */
   readonly repeats?: true;
   /** The only texts it takes, as a literal. */

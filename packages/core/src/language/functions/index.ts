@@ -63,7 +63,7 @@ export const relatedForms: readonly Pick<FunctionEntry, 'name' | 'source' | 'doc
   {
     name: 'me()',
     source: 'Tantamos',
-    doc: 'The person signed in: their name as a text, or the record of that name where a reference is compared.',
+    doc: 'The person signed in: the key of the record that their account stands for.',
     example: 'owner = me()',
   },
 ];

@@ -13,10 +13,10 @@ export const logicFunctions: readonly FunctionEntry[] = [
     name: 'IF',
     group: 'Logic',
     source: 'OpenFormula',
-    doc: 'One value where the condition holds, else the other; blank where no other is given.',
+    doc: 'One value where the condition holds (of a number: where it is not 0), else the other; blank where no other is given.',
     example: 'IF(hives > 20, price_per_hive, 0) > 40',
     parameters: [
-      { name: 'condition', type: 'yes_no' },
+      { name: 'condition', type: 'yes_no', takes: 'number' },
       { name: 'then', type: 'A' },
       { name: 'else', type: 'A', optional: true },
     ],
@@ -83,7 +83,7 @@ export const logicFunctions: readonly FunctionEntry[] = [
   {
     name: 'ISBLANK',
     group: 'Logic',
-    source: 'OpenFormula',
+    source: 'Tantamos',
     doc: 'Is it null or empty text?',
     example: 'ISBLANK(region)',
     parameters: [{ name: 'value', type: 'A' }],

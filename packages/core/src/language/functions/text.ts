@@ -1,6 +1,7 @@
 import Big from 'big.js';
 import { join, raw, sql } from '../../sql/sql';
 import {
+  bounded,
   boundedText,
   charactersOf,
   dayAt,
@@ -10,6 +11,7 @@ import {
   mostCharacters,
   numberOf,
   numberText,
+  trimmed,
   type Value,
 } from '../evaluate/value';
 import type { Env, FunctionEntry } from './entry';
@@ -60,12 +62,27 @@ const twoTexts = (name: string, doc: string, example: string, evaluate: (a: stri
     sql: ([a, b]) => sql`tantamos.${raw(name)}(${a!}, ${b!})`,
   }) satisfies FunctionEntry;
 
-/** Word by word: a word is a run of letters. */
+/** Word by word: letters and digits, with apostrophes between them. `O’Brien` begins anew, `don’t` and `2nd` do not. */
 function proper(t: string): string {
-  return t.toLowerCase().replace(/\p{L}+/gu, (word) => {
-    const [first, ...rest] = charactersOf(word);
-    return first!.toUpperCase() + rest.join('');
+  return t.toLowerCase().replace(/[\p{L}\p{Nd}]+(?:['’][\p{L}\p{Nd}]+)*/gu, (word) => {
+    const letters = charactersOf(word);
+    const again = /^\p{L}['’]\p{L}{3}/u.test(word);
+    return letters.map((l, i) => (i === 0 || (again && i === 2) ? l.toUpperCase() : l)).join('');
   });
+}
+
+/** Full case folding (Unicode CaseFolding, C and F), as the database does it: see `tantamos.fold_case`. */
+export function foldCase(t: string): string {
+  const folded = t.replaceAll('\u0131', '\uf131').toLowerCase().toUpperCase().toLowerCase();
+  return folded.replaceAll('\u03c2', '\u03c3');
+}
+
+/** The number a text says; `50%` is a half. */
+function valueOf(t: string): Value {
+  const bare = trimmed(t);
+  if (!bare.endsWith('%')) return numberOf(t);
+  const number = numberOf(trimmed(bare.slice(0, -1)));
+  return number && bounded(number.div(100));
 }
 
 function substitute(t: string, old: string, now: string, which: number | null): Value {
@@ -82,7 +99,14 @@ function substitute(t: string, old: string, now: string, which: number | null): 
 export const textFunctions: readonly FunctionEntry[] = [
   oneText('UPPER', 'The text in capitals.', 'UPPER(note)', 'tantamos.upper', (t) => t.toUpperCase()),
   oneText('LOWER', 'The text in small letters.', 'LOWER(note)', 'tantamos.lower', (t) => t.toLowerCase()),
-  oneText('PROPER', 'Every word with a capital first, the rest small.', 'PROPER(region)', 'tantamos.proper', proper),
+  oneText(
+    'PROPER',
+    'Every word with a capital first, the rest small, as people write: Don’t, 2nd, O’Brien.',
+    'PROPER(region)',
+    'tantamos.proper',
+    proper,
+    'Tantamos',
+  ),
   oneText(
     'TRIM',
     'Without spaces at both ends, and one where several stood.',
@@ -171,9 +195,9 @@ export const textFunctions: readonly FunctionEntry[] = [
     name: 'CONCATENATE',
     group: 'Text',
     source: 'OpenFormula',
-    doc: 'The texts one after another; a blank one adds nothing.',
-    example: "CONCATENATE(reference, ' / ', grower.name)",
-    parameters: [{ name: 'text', type: 'text', repeats: true }],
+    doc: 'The texts one after another; a blank one adds nothing, a number or date is added as TEXT writes it.',
+    example: "CONCATENATE(reference, ' / ', hives)",
+    parameters: [{ name: 'text', type: 'text', repeats: true, takes: 'any' }],
     result: 'text',
     takesBlanks: true,
     evaluate: (all) => boundedText(all.map((t) => (t === null ? '' : text(t))).join('')),
@@ -182,7 +206,7 @@ export const textFunctions: readonly FunctionEntry[] = [
   {
     name: 'TEXT',
     group: 'Text',
-    source: 'OpenFormula',
+    source: 'Tantamos',
     doc: 'A value as text: a number without idle zeros, a date as 2026-05-01, a moment in UTC.',
     example: "CONCATENATE(TEXT(hives), ' hives')",
     parameters: [{ name: 'value', type: 'A' }],
@@ -194,12 +218,12 @@ export const textFunctions: readonly FunctionEntry[] = [
     name: 'VALUE',
     group: 'Text',
     source: 'OpenFormula',
-    doc: 'The number a text says; blank where it says none.',
+    doc: 'The number a text says, 50% being a half; blank where it says none.',
     example: 'VALUE(RIGHT(reference, 4)) < 100',
     parameters: [{ name: 'text', type: 'text' }],
     result: 'number',
-    evaluate: ([t]) => numberOf(text(t!)),
-    sql: ([t]) => sql`tantamos.to_number(${t!})`,
+    evaluate: ([t]) => valueOf(text(t!)),
+    sql: ([t]) => sql`tantamos.value_of(${t!})`,
   },
   twoTexts('starts_with', 'Does the text begin so?', "starts_with(reference, 'B-00001')", (a, b) => a.startsWith(b)),
   twoTexts('ends_with', 'Does the text end so?', "ends_with(grower.name, 'Orchards')", (a, b) => a.endsWith(b)),
@@ -227,12 +251,12 @@ export const textFunctions: readonly FunctionEntry[] = [
     name: 'CASEI',
     group: 'Comparing texts',
     source: 'OGC CQL2',
-    doc: 'The text for comparing without regard to capitals.',
+    doc: 'The text for comparing without regard to capitals, in full as Unicode has it: ß is ss, there is one sigma.',
     example: "CASEI(grower.name) LIKE CASEI('%ORCHARDS')",
     parameters: [{ name: 'text', type: 'text' }],
     result: 'text',
-    evaluate: ([t]) => text(t!).toLowerCase(),
-    sql: ([t]) => sql`tantamos.lower(${t!})`,
+    evaluate: ([t]) => foldCase(text(t!)),
+    sql: ([t]) => sql`tantamos.fold_case(${t!})`,
   },
   {
     name: 'ACCENTI',

@@ -8,7 +8,7 @@ import {
   Scope,
   signature,
   sql,
-  tableOf,
+  writtenTable,
   value,
   wholeSignature,
   type Checked,
@@ -114,7 +114,7 @@ function insertion(type: RecordType, writes: readonly string[], owned: readonly 
       type.key.includes(name) ? [] : [{ name, from: raw(`drawn.new_${i + 1}::${typed(name)}`) }],
     ),
   ];
-  return sql`insert into ${tableOf(type)} (${join(
+  return sql`insert into ${writtenTable(type)} (${join(
     columns.map((c) => identifier(c.name)),
     ', ',
   )}) overriding system value select ${join(

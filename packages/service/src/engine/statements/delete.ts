@@ -6,7 +6,7 @@ import {
   Scope,
   signature,
   sql,
-  tableOf,
+  writtenTable,
   wholeSignature,
   keyText,
   value,
@@ -42,7 +42,7 @@ export function keptByOthers(part: Updating, slice: Slice): Sql {
 /** Deletes the records of a slice: rows of `n`. */
 export function deleteLocked(part: Updating, slice: Slice): Sql {
   const { type } = part;
-  return sql`delete from ${tableOf(type)} r using (${itemsOf([], slice)}) item
+  return sql`delete from ${writtenTable(type)} r using (${itemsOf([], slice)}) item
     where ${keyIs(type, raw('r'), raw('item.key'))} returning item.n::int as n`;
 }
 
@@ -55,17 +55,17 @@ export function lockMade(type: RecordType, keys: readonly string[], only: string
 }
 
 export function deleteMade(type: RecordType, keys: readonly string[]): Sql {
-  return sql`delete from ${tableOf(type)} r where ${keyAmong(type, raw('r'), keys)}`;
+  return sql`delete from ${writtenTable(type)} r where ${keyAmong(type, raw('r'), keys)}`;
 }
 
 export function blankField(type: RecordType, field: string, keys: readonly string[]): Sql {
-  return sql`update ${tableOf(type)} r set ${identifier(field)} = null where ${keyAmong(type, raw('r'), keys)}`;
+  return sql`update ${writtenTable(type)} r set ${identifier(field)} = null where ${keyAmong(type, raw('r'), keys)}`;
 }
 
 /** Gives what was blanked along with these records its value again, and tells its keys. */
 export function restoreField(type: RecordType, field: string, slice: Slice, along: number): Sql {
   const { dbType } = type.fields.find((f) => f.name === field)!;
-  return sql`update ${tableOf(type)} r set ${identifier(field)} = i.value::${raw(dbType)}
+  return sql`update ${writtenTable(type)} r set ${identifier(field)} = i.value::${raw(dbType)}
     from tantamos.batch_along a
     join tantamos.batch_along_value v on v.preview = a.preview and v.position = a.position and v.along = a.along and v.field = ${value(field)}
     cross join lateral rows from (unnest(a.owners), unnest(a.keys), unnest(v.new)) i(n, key, value)

@@ -38,7 +38,7 @@ export function frozenFalls(
         where a.preview = ${preview} and a.along = ${value(above.at)}`
     : sql`select b.position, i.n, ${keyUnpacked(type, raw('i.key'))[0]!} as target from tantamos.batch b
         cross join lateral rows from (unnest(b.keys), string_to_table(b.verdicts, null)) with ordinality i(key, verdict, n)
-        where b.preview = ${preview} and b.part = ${value(part)} and i.verdict = ${letter('not_yet')}`;
+        where b.preview = ${preview} and b.part = ${value(part)} and i.verdict = ${letter('will_change')}`;
   const values = fields.map((f, i) => sql`${asText(scope.own(f.name))} as ${raw(`v${i + 1}`)}`);
   const arrays = fields.map((_, i) => raw(`, array_agg(v${i + 1} order by n, key) as v${i + 1}`));
   const inserts = fields.map(

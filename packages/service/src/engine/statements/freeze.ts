@@ -40,9 +40,9 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
       field,
       i,
     ) => sql` union all (select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
-      where verdict = ${letter('not_yet')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
+      where verdict = ${letter('will_change')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
   );
-  const willChange = sql`filter (where verdict = ${letter('not_yet')})`;
+  const willChange = sql`filter (where verdict = ${letter('will_change')})`;
   const made = freeze.along.flatMap((a, j) =>
     a.fields.map((field, i) => ({ at: a.at, field, column: raw(`a${j + 1}_${i + 1}`) })),
   );

@@ -58,7 +58,7 @@ function pairsOfMoved(part: CheckedPart, way: OtherRead, rows: Sql, reads: Sql):
 
 function pairs(reads: Sql, rows: Sql, joined: Sql): Sql {
   return sql`insert into ${reads} select distinct a.n, b.n from ${rows} ${joined}
-    where a.n <> b.n and a.verdict = ${letter('not_yet')} and b.verdict = ${letter('not_yet')}`;
+    where a.n <> b.n and a.verdict = ${letter('will_change')} and b.verdict = ${letter('not_yet')}`;
 }
 
 function from(scope: Scope, alias: string): Sql {

@@ -45,5 +45,5 @@ export function unpackedItems(
         generate_series(1, b.size) as n${join(values, '')}${spots}
       from ${stretch} s join tantamos.batch b on b.preview = ${value(previewId)}::uuid and b.position = s.batch
       ${valueJoins(fields, 'b.preview', 'b.position')}${hint}) i
-    where i.n > i.low and i.n <= i.high and i.verdict = ${letter('not_yet')}${more}`;
+    where i.n > i.low and i.n <= i.high and i.verdict = ${letter('will_change')}${more}`;
 }

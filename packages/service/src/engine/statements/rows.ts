@@ -6,7 +6,6 @@ import {
   join,
   keyText,
   keyUnpacked,
-  outcomeLetters,
   raw,
   readsOf,
   rulesTouched,
@@ -25,6 +24,8 @@ import {
   type RecordType,
   type Rule,
   type Sql,
+  type Verdict,
+  letterOf,
 } from '@tantamos/core';
 import { pointedAt } from './pointers';
 
@@ -72,7 +73,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const right = act === 'update' ? sql`when ${join(same, ' and ')} then ${letter('already_right')} ` : raw('');
   return sql`
     select row_number() over (order by ${join(order, ', ')}) as n, m.*,
-      case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
+      case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
     from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...spot, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
@@ -119,8 +120,8 @@ export function sameAs(alias: string, keys: readonly Sql[]): Sql {
   );
 }
 
-export function letter(outcome: Outcome): Sql {
-  return raw(`'${outcomeLetters[outcome]}'`);
+export function letter(of: Outcome | Verdict): Sql {
+  return raw(`'${letterOf(of)}'`);
 }
 
 function placesWithin({ low, high }: Extract<Cut, { by: 'place' }>): Sql {
@@ -170,6 +171,8 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
   const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [];
+  const limit = act === 'update' ? type.limits?.changed(writes, scope.root) : null;
+  if (limit) tests.push(sql`case when not (${limit.allowed}) then ${value(limit.words)}::text end`);
   if (rules.length > 0) {
     const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
     const values = act === 'create' ? (f: Field): Sql => fresh.get(f.name)! : now;
@@ -218,7 +221,7 @@ export function plannedRows(previewId: string, index: number, type: RecordType, 
     from tantamos.batch b ${valueJoins(writes, 'b.preview', 'b.position')}
     cross join lateral rows from (unnest(b.keys), string_to_table(b.verdicts, null)${join(arrays, '')})
       i(key, verdict${join(names, '')})
-    where b.preview = ${value(previewId)}::uuid and b.part = ${value(index)} and i.verdict = ${letter('not_yet')}`;
+    where b.preview = ${value(previewId)}::uuid and b.part = ${value(index)} and i.verdict = ${letter('will_change')}`;
 }
 
 /** Joins the frozen values of each field of a batch as `v1`, `v2`… */

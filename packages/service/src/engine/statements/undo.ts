@@ -66,7 +66,7 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
       case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
-        when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('not_yet')} end as verdict
+        when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
         coalesce(${hash}, 0) as signature, null::text as cause${spot}, ${join(columns, ', ')}
@@ -85,7 +85,7 @@ function madeRemoved({ run, part, type, back, reads, env }: Undoing, stretch: St
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
       case when not m.present then ${letter('gone')} when not m.as_made then ${letter('edited_since')}
-        else ${letter('not_yet')} end as verdict
+        else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.made as key, ${join(keyNames(keyUnpacked(type, raw('c.made'))), ', ')},
         ${scope.keys()[0]!} is not null as present, ${wholeSignature(scope)} is not distinct from c.made_as as as_made,
@@ -104,7 +104,7 @@ function removedMadeAgain({ run, part, type, back, env }: Undoing, stretch: Stre
   );
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
-      case when m.cause is not null then ${letter('not_allowed')} else ${letter('not_yet')} end as verdict
+      case when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, 0::bigint as signature,
         case when ${scope.keys()[0]!} is not null then 'There is a record with this key again.' end as cause, ${join(columns, ', ')}

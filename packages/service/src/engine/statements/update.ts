@@ -8,7 +8,7 @@ import {
   Scope,
   signature,
   sql,
-  tableOf,
+  writtenTable,
   value,
   type Checked,
   type Env,
@@ -64,7 +64,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
     with gate as materialized (select ${gate} as open), claimed as materialized (
       select * from gate cross join lateral (${claimed(asking, true)}) c where gate.open
     ), written as (
-      update ${tableOf(type)} ${direct ? scope.root : raw('t')} set ${sets(part, 'i')} from ${found} and ${hash} = i.signature
+      update ${writtenTable(type)} ${direct ? scope.root : raw('t')} set ${sets(part, 'i')} from ${found} and ${hash} = i.signature
       returning 1
     ), marked as (
       update tantamos.run_batch s set outcomes = translate(s.outcomes, ${letter('not_yet')}, ${letter('changed')}), state = 'done', tries = 1,
@@ -94,7 +94,7 @@ export function updateCarefully(part: Updating, slice: Slice): Sql {
       join ${scope.from()} on ${keyIs(type, scope.root, raw('item.key'))}
       for no key update of ${scope.root} skip locked
     ), written as (
-      update ${tableOf(type)} t set ${sets(part, 'l')} from locked l
+      update ${writtenTable(type)} t set ${sets(part, 'l')} from locked l
       where ${sameAs('l', placeColumns(type, raw('t')))} and l.same
       returning l.n
     )

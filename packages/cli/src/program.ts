@@ -1,0 +1,58 @@
+import { Command } from 'commander';
+import { version } from './version';
+import { exitHelp } from './exit';
+import { counts } from './verbs/counts';
+import { exporting } from './verbs/export';
+import { find } from './verbs/find';
+import { functions } from './verbs/functions';
+import { match } from './verbs/match';
+import { selection } from './verbs/selection';
+import { values } from './verbs/values';
+import { preview } from './verbs/preview';
+import { record } from './verbs/record';
+import { result } from './verbs/result';
+import { run } from './verbs/run';
+import { detach, settings } from './verbs/settings';
+import { accounts, mine } from './verbs/accounts';
+import { drafts } from './verbs/drafts';
+import { rights } from './verbs/rights';
+import { signIn } from './verbs/sign-in';
+import { types } from './verbs/types';
+import { completion } from './verbs/completion';
+import { withHelp } from './help';
+
+/** The program with all its verbs. */
+export function makeProgram(): Command {
+  const program = new Command('tantamos')
+    .description('Say which records, see exactly what would happen, change them in bounded batches, take it back.')
+    .version(version, '--version', 'the version of this program')
+    .configureHelp({ sortSubcommands: false })
+    .showSuggestionAfterError()
+    .exitOverride()
+    .addHelpText('after', exitHelp);
+  for (const verb of [
+    signIn,
+    mine,
+    types,
+    functions,
+    find,
+    values,
+    counts,
+    match,
+    selection,
+    exporting,
+    record,
+    preview,
+    run,
+    result,
+    drafts,
+    settings,
+    accounts,
+    rights,
+    completion,
+    detach,
+  ])
+    verb(program);
+  withHelp(program);
+  return program;
+}

@@ -1,0 +1,60 @@
+import { createHash } from 'node:crypto';
+import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { folder, sessionKey } from './session';
+import { UsageError } from './trouble';
+
+// What `last` means: what was made last from this terminal (by the shell it runs in, or the script), with this token. It is
+// never another person's, nor an older one where the last one failed.
+
+const file = join(folder, 'last.json');
+const mostKept = 100;
+export type Kind = 'preview' | 'run';
+
+interface Entry {
+  readonly preview?: string | null;
+  readonly run?: string | null;
+  readonly at: number;
+}
+
+/** Keeps what was made; null while it is being made, so that one that fails leaves none behind. */
+export function remember(kind: Kind, id: string | null): void {
+  const all = read();
+  const key = here();
+  const kept = Object.entries({ ...all, [key]: { ...all[key], [kind]: id, at: Date.now() } })
+    .sort((a, b) => b[1].at - a[1].at)
+    .slice(0, mostKept);
+  try {
+    mkdirSync(folder, { recursive: true, mode: 0o700 });
+    const draft = `${file}.${process.pid}`;
+    writeFileSync(draft, JSON.stringify(Object.fromEntries(kept)), { mode: 0o600 });
+    renameSync(draft, file);
+  } catch {
+    // Without a home to keep it in there is no last one.
+  }
+}
+
+/** The id that `last` stands for; throws where there is none. */
+export function last(kind: Kind): string {
+  const id = read()[here()]?.[kind];
+  if (id) return id;
+  throw new UsageError(
+    id === null
+      ? `The last ${kind} that was asked for here did not come to be; “last” is never an older one. Say which: tantamos ${kind}s`
+      : `No ${kind} was made from this terminal yet, so there is no last one. Say which: tantamos ${kind}s`,
+  );
+}
+
+function here(): string {
+  // A terminal may say which it is; else it is the shell, or script, that all commands of it are started by.
+  const terminal = process.env.TANTAMOS_TERMINAL ?? String(process.ppid);
+  return createHash('sha256').update(`${sessionKey()} ${terminal}`).digest('base64url').slice(0, 22);
+}
+
+function read(): Record<string, Entry> {
+  try {
+    return JSON.parse(readFileSync(file, 'utf8')) as Record<string, Entry>;
+  } catch {
+    return {};
+  }
+}

@@ -1,0 +1,53 @@
+import { Sheet } from '../components/Sheet';
+
+const groups: readonly (readonly [string, readonly (readonly [string, string])[]])[] = [
+  [
+    'Everywhere',
+    [
+      ['Ctrl K, ⌘ K', 'Go to a page, type, selection or run, or do something here'],
+      ['?', 'These keys'],
+      ['Esc', 'Close what lies over the page'],
+    ],
+  ],
+  [
+    'In the records',
+    [
+      ['← ↑ → ↓', 'From cell to cell'],
+      ['Space', 'Pick the record, or let it go'],
+      ['Home, End', 'To the first and the last column'],
+      ['=', 'Keep only this value'],
+      ['!', 'Leave this value out'],
+      ['Ctrl V, ⌘ V', 'Paste lines: a list to look for, or values from a cell downwards'],
+    ],
+  ],
+  [
+    'In a list that opens',
+    [
+      ['↑ ↓', 'Move'],
+      ['Enter', 'Take'],
+    ],
+  ],
+];
+
+/** What the keyboard does, where. */
+export default function Keys({ onClose }: { onClose: () => void }) {
+  return (
+    <Sheet open onClose={onClose} title="Keys" width="w-130">
+      <div className="space-y-4 overflow-auto p-4">
+        {groups.map(([title, keys]) => (
+          <section key={title}>
+            <h3 className="mb-1 text-xs font-semibold tracking-wide text-quiet uppercase">{title}</h3>
+            <dl>
+              {keys.map(([key, words]) => (
+                <div key={key} className="flex gap-4 border-b border-line py-1 last:border-b-0">
+                  <dt className="w-32 shrink-0 font-mono text-xs leading-5">{key}</dt>
+                  <dd>{words}</dd>
+                </div>
+              ))}
+            </dl>
+          </section>
+        ))}
+      </div>
+    </Sheet>
+  );
+}

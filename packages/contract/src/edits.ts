@@ -1,0 +1,29 @@
+import { editKinds, editMembers, type Edit } from '@tantamos/core';
+import { IsIn, IsOptional } from 'class-validator';
+import { Fits } from './body';
+
+// One request class an edit kind, each made from what the kind says that its edits hold.
+
+type EditClass = new () => object;
+
+function editClass(kind: Edit['kind']): EditClass {
+  // The class is known by its name in the document.
+  const name = `${kind[0]!.toUpperCase()}${kind.slice(1)}Edit`;
+  const made = { [name]: class {} }[name]!;
+  IsIn([kind])(made.prototype as object, 'kind');
+  for (const [member, { schema, fits, must, optional }] of Object.entries(editMembers(kind))) {
+    if (optional) IsOptional()(made.prototype as object, member);
+    Fits(`fits_${member}`, schema, fits, must)(made.prototype as object, member);
+  }
+  return made;
+}
+
+/** The request classes by kind. */
+export const editClasses = Object.fromEntries(editKinds.map((kind) => [kind, editClass(kind)])) as Readonly<
+  Record<Edit['kind'], EditClass>
+>;
+
+/** An edit of no kind there is: refused, with those there are. */
+export class AnyEdit {
+  @IsIn(editKinds) kind!: string;
+}

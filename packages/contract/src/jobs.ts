@@ -1,0 +1,85 @@
+import { problemCodes, type Edit, type Problem } from '@tantamos/core';
+import { Type as Of } from '@sinclair/typebox';
+import { ArrayMaxSize, IsArray, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import { Nested, NestedList, Nullable, largestInteger } from './body';
+import { JSONSchema } from 'class-validator-jsonschema';
+import { AnyEdit, editClasses } from './edits';
+import { JournalRecord } from './journal';
+import { routesOf } from './route';
+import { SelectionBody } from './selection';
+import { count, named, nullable, oneOf, text, type Answer } from './shape';
+
+export class SafetyBody {
+  /** Null, or left out: as many as is usual for what is done. */
+  @Nullable() @IsInt() @Min(1) @Max(10_000) batchSize?: number | null;
+  @IsOptional() @IsInt() @Min(1) @Max(8) atOnce?: number;
+  /** Percent of the time spent working. */
+  @IsOptional() @IsInt() @Min(1) @Max(100) pace?: number;
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) askAfter?: number | null;
+  @Nullable() @IsInt() @Min(0) @Max(largestInteger) atMost?: number | null;
+}
+
+export class JobBody {
+  @Nested(() => SelectionBody) selection!: SelectionBody;
+  @ArrayMaxSize(100)
+  @NestedList(() => AnyEdit, {
+    keepDiscriminatorProperty: true,
+    discriminator: {
+      property: 'kind',
+      subTypes: Object.entries(editClasses).map(([name, value]) => ({ name, value })),
+    },
+  })
+  @JSONSchema(
+    () =>
+      ({
+        type: 'array',
+        maxItems: 100,
+        items: { oneOf: Object.values(editClasses).map((c) => ({ $ref: `#/components/schemas/${c.name}` })) },
+      }) as never,
+  )
+  edits!: readonly Edit[];
+  @IsOptional() @Nested(() => SafetyBody) safety?: SafetyBody;
+  @IsOptional() @IsString() @MaxLength(2000) why?: string;
+}
+
+export class SampleBody {
+  @Nested(() => JobBody) job!: JobBody;
+  /** Keys of the records in sight, whose old and new values are wanted. */
+  @IsOptional() @IsArray() @ArrayMaxSize(500) @IsString({ each: true }) keys?: string[];
+}
+
+/** A mistake a person can act on. */
+export const ProblemShape = Of.Unsafe<Problem>(
+  named('Problem', {
+    code: oneOf(problemCodes),
+    message: text,
+    where: Of.Optional(Of.String({ description: 'filter, edits[0].value, columns …' })),
+    span: Of.Optional(Of.Object({ start: count, end: count })),
+    text: Of.Optional(Of.String({ description: 'the text the span is in, where it is not the one that was sent' })),
+    suggestions: Of.Optional(Of.Array(text)),
+    retryAfter: Of.Optional(Of.Integer({ description: 'seconds' })),
+  }),
+);
+
+export const SampleView = named('SampleView', {
+  sentence: text,
+  matched: nullable(count),
+  counts: nullable(
+    Of.Object({ willChange: count, alreadyRight: count, notAllowed: count }, { additionalProperties: false }),
+    'null while there is no edit yet, or the job has problems',
+  ),
+  rows: Of.Array(JournalRecord),
+  problems: Of.Array(ProblemShape),
+});
+export type SampleView = Answer<typeof SampleView>;
+
+export const jobRoutes = routesOf({
+  sample: {
+    method: 'post',
+    path: '/api/jobs/sample',
+    summary: 'A job not yet frozen: sentence, exact counts, rows in sight',
+    answer: SampleView,
+    body: SampleBody,
+    searches: true,
+  },
+});

@@ -1,0 +1,63 @@
+import { fieldKinds, outcomes, verdicts, type Outcome, type Verdict } from '@tantamos/core';
+import { Type as Of } from '@sinclair/typebox';
+import { Type } from 'class-transformer';
+import { IsIn, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import { count, named, nullable, oneOf, text, type Answer } from './shape';
+
+/** Outcomes of a run and verdicts of a preview, each once. */
+export const journalOutcomes: readonly (Outcome | Verdict)[] = [...new Set([...verdicts, ...outcomes])];
+export const journalFiles = ['text/csv', 'application/jsonl'] as const;
+
+export class JournalQuery {
+  @IsOptional() @IsIn([...journalOutcomes]) outcome?: Outcome | Verdict;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
+  @IsOptional() @IsString() @MaxLength(100) after?: string;
+  /** `csv` (RFC 4180) and `jsonl` stream every record; `json` is one page. */
+  @IsOptional() @IsIn(['json', 'csv', 'jsonl']) format?: 'json' | 'csv' | 'jsonl';
+}
+
+export const Value = named('Value', {
+  value: nullable(text, 'the database’s own text'),
+  label: Of.Optional(Of.String({ description: 'the name behind it, where it is a key or a choice' })),
+});
+export type Value = Answer<typeof Value>;
+
+export const ChangeView = named('ChangeView', {
+  field: text,
+  label: text,
+  kind: oneOf(fieldKinds),
+  old: Value,
+  new: Value,
+});
+export type ChangeView = Answer<typeof ChangeView>;
+
+export const JournalRecord = named('JournalRecord', {
+  type: text,
+  key: text,
+  name: nullable(text),
+  outcome: oneOf(journalOutcomes, 'in a preview what it says beforehand, in a run what became of the record'),
+  cause: nullable(text),
+  changes: Of.Array(ChangeView),
+});
+export type JournalRecord = Answer<typeof JournalRecord>;
+
+export const JournalPage = named('JournalPage', { records: Of.Array(JournalRecord), next: nullable(text) });
+export type JournalPage = Answer<typeof JournalPage>;
+
+export const AlongView = named('AlongView', {
+  type: text,
+  label: text,
+  act: oneOf(['create', 'delete', 'blank', 'restore']),
+  count,
+});
+export type AlongView = Answer<typeof AlongView>;
+
+/** Something to know of a preview or run. */
+export const NoteView = named('NoteView', {
+  code: text,
+  message: text,
+  count,
+  examples: Of.Array(text, { description: 'some of those meant, as a person would read them' }),
+  filter: Of.Optional(Of.String({ description: 'the filter of the job that would mend it' })),
+});
+export type NoteView = Answer<typeof NoteView>;

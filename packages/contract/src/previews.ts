@@ -1,0 +1,88 @@
+import { verdicts, type Job } from '@tantamos/core';
+import { Type } from '@sinclair/typebox';
+import { ListQuery } from './page';
+import { AlongView, ChangeView, JournalPage, journalFiles, JournalQuery, NoteView } from './journal';
+import { JobBody } from './jobs';
+import { ListReportView } from './lists';
+import { routesOf } from './route';
+import { asRequested, count, counts, flag, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
+import { TriggerShape } from './types';
+
+export const PairView = named('PairView', { ...ChangeView.properties, count });
+export type PairView = Answer<typeof PairView>;
+
+export const PreviewView = named('PreviewView', {
+  id: uuid,
+  kind: oneOf(['edit', 'undo']),
+  undoOf: nullable(uuid),
+  type: text,
+  typeLabel: text,
+  sentence: text,
+  job: nullable(asRequested<Job>('JobBody'), 'null where it holds what the person may not see'),
+  why: nullable(text),
+  state: oneOf(['working', 'ready', 'failed', 'cancelled']),
+  trouble: nullable(text),
+  progress: nullable(Type.Object({ done: count, of: count })),
+  madeBy: text,
+  mine: flag,
+  madeAt: moment,
+  expiresAt: moment,
+  expired: flag,
+  batchSize: count,
+  batches: count,
+  totals: counts('PreviewTotals', ['matched', ...verdicts]),
+  pairs: Type.Array(PairView),
+  morePairs: Type.Array(text, { description: 'fields with more different from → to pairs than are listed' }),
+  causes: Type.Array(Type.Object({ cause: text, count })),
+  triggers: Type.Array(TriggerShape),
+  list: nullable(ListReportView, 'what became of the list that was pasted, where there was one'),
+  along: Type.Array(AlongView, { description: 'what is made or removed along with the records, counted apart' }),
+  notes: Type.Array(NoteView, { description: 'what a person should know before starting it' }),
+  hindrance: nullable(text, 'why it cannot be started; null where it can'),
+  expectRequired: flag,
+  run: nullable(uuid),
+});
+export type PreviewView = Answer<typeof PreviewView>;
+
+export const previewRoutes = routesOf({
+  previews: {
+    method: 'get',
+    path: '/api/previews',
+    summary: 'Previews not started yet',
+    answer: Type.Array(PreviewView),
+    query: ListQuery,
+  },
+  makePreview: {
+    method: 'post',
+    path: '/api/previews',
+    summary: 'Work a job out and freeze it',
+    answer: PreviewView,
+    status: 201,
+    body: JobBody,
+    startsWork: true,
+    searches: true,
+  },
+  preview: { method: 'get', path: '/api/previews/:id', summary: 'One preview', answer: PreviewView },
+  previewEvents: {
+    method: 'get',
+    path: '/api/previews/:id/events',
+    summary: 'Its progress, as it happens',
+    answer: PreviewView,
+    events: true,
+  },
+  previewRecords: {
+    method: 'get',
+    path: '/api/previews/:id/records',
+    summary: 'Its records with old and new values',
+    answer: JournalPage,
+    query: JournalQuery,
+    files: journalFiles,
+  },
+  dropPreview: {
+    method: 'delete',
+    path: '/api/previews/:id',
+    summary: 'Stop working it out, or withdraw it',
+    answer: null,
+    status: 204,
+  },
+});

@@ -1,0 +1,123 @@
+import { bases, fieldKinds, type Field, type Trigger } from '@tantamos/core';
+import { Type as Of } from '@sinclair/typebox';
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsInt,
+  IsNotEmpty,
+  IsOptional,
+  IsString,
+  Max,
+  MaxLength,
+  Min,
+} from 'class-validator';
+import { Nullable, largestInteger } from './body';
+import { routesOf } from './route';
+import { count, flag, named, nullable, oneOf, text, type Answer } from './shape';
+
+export class TypeSettingsBody {
+  @Nullable() @IsString() @IsNotEmpty() @MaxLength(200) label?: string | null;
+  @Nullable() @IsString() @MaxLength(200) nameField?: string | null;
+  @Nullable() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) ownerFields?: string[] | null;
+  @IsOptional() @IsBoolean() hidden?: boolean;
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) typedFrom?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(10_000) largestBatch?: number | null;
+}
+
+export class FieldSettingsBody {
+  @Nullable() @IsString() @IsNotEmpty() @MaxLength(200) label?: string | null;
+  @IsOptional() @IsBoolean() hidden?: boolean;
+  @IsOptional() @IsBoolean() protected?: boolean;
+}
+
+export const TriggerShape = Of.Unsafe<Trigger>(
+  named('Trigger', {
+    name: text,
+    comment: nullable(text),
+    at: Of.Array(oneOf(['insert', 'update', 'delete'])),
+    onFields: nullable(Of.Array(text), 'null when it fires at any update'),
+  }),
+);
+
+export const TypeSummary = named('TypeSummary', {
+  id: text,
+  label: text,
+  comment: nullable(text),
+  key: Of.Array(text),
+  nameField: nullable(text),
+  ownerFields: Of.Array(text),
+  notChangeable: nullable(text),
+  notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
+  hidden: flag,
+  bounds: Of.Object({ mostRecords: nullable(count), typedFrom: count, largestBatch: count }),
+  about: Of.Number({ description: 'the database’s own estimate of the number of records' }),
+});
+export type TypeSummary = Answer<typeof TypeSummary>;
+
+export const FieldView = Of.Unsafe<Field>(
+  named('Field', {
+    name: text,
+    label: text,
+    comment: nullable(text),
+    kind: oneOf(fieldKinds),
+    base: oneOf(bases),
+    dbType: text,
+    ofDomain: flag,
+    maxLength: nullable(Of.Integer()),
+    precision: nullable(Of.Integer()),
+    scale: nullable(Of.Integer()),
+    choices: nullable(Of.Array(Of.Object({ value: text, label: text }))),
+    refersTo: nullable(text, 'id of the type a reference points at'),
+    required: flag,
+    unique: flag,
+    notEditable: nullable(text),
+    hidden: flag,
+    protected: flag,
+    generated: flag,
+    default: nullable(text),
+  }),
+);
+export type FieldView = Field;
+
+export const TypeView = named('TypeView', {
+  ...TypeSummary.properties,
+  fields: Of.Array(FieldView),
+  unreadable: Of.Array(Of.Object({ name: text, label: text, reason: text }), {
+    description: 'fields that are there and cannot be read',
+  }),
+  rules: Of.Array(Of.Object({ name: text, message: text })),
+  triggers: Of.Array(TriggerShape),
+});
+export type TypeView = Answer<typeof TypeView>;
+
+export const typeRoutes = routesOf({
+  types: { method: 'get', path: '/api/types', summary: 'All record types', answer: Of.Array(TypeSummary) },
+  type: {
+    method: 'get',
+    path: '/api/types/:type',
+    summary: 'One type with its fields, rules and triggers',
+    answer: TypeView,
+  },
+  typeSettings: {
+    method: 'get',
+    path: '/api/types/:type/settings',
+    summary: 'One type as administrators set it: what is hidden is among its fields',
+    answer: TypeView,
+  },
+  setType: {
+    method: 'patch',
+    path: '/api/types/:type',
+    summary: 'Change the settings of a type',
+    answer: TypeView,
+    body: TypeSettingsBody,
+  },
+  setField: {
+    method: 'patch',
+    path: '/api/types/:type/fields/:field',
+    summary: 'Change the settings of a field',
+    answer: TypeView,
+    body: FieldSettingsBody,
+  },
+});

@@ -1,0 +1,70 @@
+import { Type } from '@sinclair/typebox';
+import { IsBoolean, IsInt, IsNotEmpty, IsOptional, IsString, IsTimeZone, Max, MaxLength, Min } from 'class-validator';
+import { Nullable } from './body';
+import { routesOf } from './route';
+import { count, flag, named, nullable, text, type Answer } from './shape';
+
+export class WorkspaceBody {
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) name?: string;
+  @IsOptional() @IsBoolean() whyRequired?: boolean;
+  /** How long a preview may be started, in hours. */
+  @IsOptional() @IsInt() @Min(1) @Max(720) previewHours?: number;
+  /** How long a preview may be worked out, in minutes. */
+  @IsOptional() @IsInt() @Min(1) @Max(720) previewMinutes?: number;
+  /** How many months journals are kept; null: for good. */
+  @Nullable() @IsInt() @Min(1) @Max(240) keepMonths?: number | null;
+  /** IANA name, such as Europe/Berlin: what TODAY, the day of a moment and so on mean. */
+  @IsOptional() @IsTimeZone() timeZone?: string;
+}
+
+export class DetachBody {
+  /** Name of the database, said to confirm. */
+  @IsString() @IsNotEmpty() @MaxLength(200) database!: string;
+}
+
+export const Health = named('Health', { ok: flag, version: text });
+export type Health = Answer<typeof Health>;
+
+export const Workspace = named('Workspace', {
+  name: text,
+  whyRequired: flag,
+  previewHours: count,
+  previewMinutes: count,
+  keepMonths: nullable(count, 'months that journals are kept; null: for good'),
+  timeZone: text,
+  database: Type.String({ description: 'name of the database' }),
+  readOnly: nullable(text, 'why nothing can be changed in it; null where it can'),
+  isCopy: Type.Boolean({ description: 'it is a copy, and an administrator may say that it is at home here' }),
+});
+export type Workspace = Answer<typeof Workspace>;
+
+export const workspaceRoutes = routesOf({
+  health: {
+    method: 'get',
+    path: '/api/health',
+    summary: 'Is the service up, and does its database answer?',
+    answer: Health,
+    open: true,
+  },
+  setWorkspace: {
+    method: 'patch',
+    path: '/api/workspace',
+    summary: 'Change the settings of the workspace',
+    answer: Workspace,
+    body: WorkspaceBody,
+  },
+  settle: {
+    method: 'post',
+    path: '/api/at-home',
+    summary: 'Say that a copy of a database is at home here now: what was under way in it is paused, and work goes on',
+    answer: Workspace,
+  },
+  detach: {
+    method: 'post',
+    path: '/api/detach',
+    summary: 'Take Tantamos away from its database: its schema is dropped, records stay as they are, the service ends',
+    answer: null,
+    status: 204,
+    body: DetachBody,
+  },
+});

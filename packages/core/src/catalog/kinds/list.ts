@@ -1,0 +1,16 @@
+import type { Kind } from './kind';
+
+export const list: Kind = {
+  stored: [],
+  words: 'a list',
+  valueType: 'list',
+  compares: 'order',
+  inKey: false,
+  literal: null,
+  cell: 'text',
+  hasRanges: false,
+  whyNotEditable: () => 'lists cannot be changed yet.',
+  canonical: ({ what, bad }) => bad(`${what} is of a kind that cannot be written here.`),
+  asValue: (column) => column,
+  inList: null,
+};

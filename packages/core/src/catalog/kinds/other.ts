@@ -1,0 +1,18 @@
+import { sql } from '../../sql/sql';
+import type { Kind } from './kind';
+
+/** Whatever the database has that is of no other kind: read, and left as it is. */
+export const other: Kind = {
+  stored: [],
+  words: 'of a kind that cannot be used here',
+  valueType: null,
+  compares: 'nothing',
+  inKey: false,
+  literal: null,
+  cell: 'text',
+  hasRanges: false,
+  whyNotEditable: (dbType) => `fields of the database type ${dbType} can be read and not changed.`,
+  canonical: ({ what, bad }) => bad(`${what} is of a kind that cannot be written here.`),
+  asValue: (column) => sql`(${column}::text collate "C")`,
+  inList: null,
+};

@@ -1,0 +1,12 @@
+import type { Me } from '@tantamos/core';
+
+/** The holder of an account. */
+export interface Person {
+  readonly id: string;
+  readonly login: string;
+  readonly name: string;
+  readonly role: string;
+  readonly roleLabel: string;
+  /** The record of a person that the account stands for: what `me()` means; null: none. */
+  readonly record: Me | null;
+}

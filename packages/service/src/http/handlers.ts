@@ -1,0 +1,34 @@
+import type { Routes } from '@tantamos/contract';
+import { accountHandlers } from '../accounts/http';
+import { countHandlers } from '../counts/http';
+import { draftHandlers } from '../drafts/http';
+import { exploringHandlers } from '../exploring/http';
+import { exportHandlers } from '../export/http';
+import { jobHandlers } from '../jobs/http';
+import { listHandlers } from '../lists/http';
+import { previewHandlers } from '../previews/http';
+import { recordHandlers } from '../records/http';
+import { rightHandlers } from '../rights/http';
+import { runHandlers } from '../runs/http';
+import { selectionHandlers } from '../selections/http';
+import { typeHandlers } from '../types/http';
+import { workspaceHandlers } from '../workspace/http';
+import type { Handlers } from './handler';
+
+/** What answers each route: one line a noun. A route without an answer does not compile. */
+export const handlers: Handlers<Routes> = {
+  ...workspaceHandlers,
+  ...accountHandlers,
+  ...rightHandlers,
+  ...typeHandlers,
+  ...recordHandlers,
+  ...exploringHandlers,
+  ...exportHandlers,
+  ...listHandlers,
+  ...selectionHandlers,
+  ...countHandlers,
+  ...jobHandlers,
+  ...draftHandlers,
+  ...previewHandlers,
+  ...runHandlers,
+};

@@ -1,0 +1,64 @@
+import {
+  bindJob,
+  bindSelection,
+  checkJob,
+  checkSelection,
+  questionsOf,
+  type Catalog,
+  type CheckedJob,
+  type CheckedSelection,
+  type Context,
+  type Job,
+  type Selection,
+} from '@tantamos/core';
+import { answerNames } from '../catalog/names';
+import type { CatalogStore } from '../catalog/catalog-store';
+import type { Connection, Database } from '../database/database';
+import type { Seen } from '../rights/seen';
+import { loadContext } from '../selections/context';
+import { mustBeKept } from './given';
+
+/** What a selection or job of a person comes down to: checked against what they see, its names looked up. */
+export class Compiler {
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+  ) {}
+
+  /** What expressions in these selections may refer to; the same context serves a whole request. */
+  async context(
+    seen: Seen,
+    selections: readonly Selection[],
+    now = nowInMicroseconds(),
+    /** Asked on this connection, where what it has not committed yet counts. */
+    connection?: Connection,
+  ): Promise<{ catalog: Catalog; context: Context }> {
+    const timeZone = await this.catalogs.timeZone();
+    const { catalog } = seen;
+    return { catalog, context: await loadContext(this.database, seen, { timeZone, now }, selections, connection) };
+  }
+
+  /** Throws every problem found. `now`: the moment that its expressions mean, in microseconds; default: this one. */
+  async job(seen: Seen, job: Job, now?: bigint): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.context(seen, [job.selection], now);
+    const checked = checkJob(job, catalog, context);
+    await mustBeKept(this.database, checked);
+    const answers = await answerNames(this.database, catalog, checked.questions);
+    return { job: bindJob(checked, answers, catalog), catalog, context };
+  }
+
+  async selection(
+    seen: Seen,
+    selection: Selection,
+  ): Promise<{ selection: CheckedSelection; catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.context(seen, [selection]);
+    const checked = checkSelection(selection, catalog, context);
+    const questions = questionsOf(checked);
+    const answers = await answerNames(this.database, catalog, questions);
+    return { selection: bindSelection(checked, answers, catalog), catalog, context };
+  }
+}
+
+function nowInMicroseconds(): bigint {
+  return BigInt(Date.now()) * 1000n;
+}

@@ -1,0 +1,97 @@
+import type { jobRoutes } from '@tantamos/contract';
+import {
+  countRecords,
+  jobSentence,
+  ProblemError,
+  verdictOf,
+  type CheckedJob,
+  type Job,
+  type Problem,
+} from '@tantamos/core';
+import { asProblem } from '../database/problems';
+import { countVerdicts, sampleRows } from '../engine/statements/sample';
+import { gone } from '../http/gone';
+import type { Handlers } from '../http/handler';
+import type { JournalRow } from '../journal/journal';
+import { journalRecords } from '../journal/records';
+import type { Seen } from '../rights/seen';
+import { placed, plainJob } from '../selections/plain';
+import type { Compiler } from './compiler';
+
+const longestCount = 20_000;
+
+export const jobHandlers: Handlers<typeof jobRoutes> = {
+  /** What a job that is still being composed would do: nothing is frozen, and problems are part of the answer. */
+  async sample({ services, seen, body, res }) {
+    const { database, compiler } = services;
+    const { keys = [] } = body;
+    const job = plainJob(body.job);
+    const { selection, catalog, context } = await placed(body.job.selection, job.selection, () =>
+      compiler.selection(seen, job.selection),
+    );
+    const moved = gone(res);
+    const compiled = await tryCompile(compiler, seen, job);
+    if (!compiled.job) {
+      const counted = await database
+        .askWithin<{ count: number }>(countRecords(selection), longestCount, moved)
+        .catch(asProblem);
+      const matched = counted[0]?.count ?? 0;
+      const sentence = jobSentence(job, catalog, context, matched);
+      return { sentence, matched, counts: null, rows: [], problems: compiled.problems };
+    }
+    const counts = await database
+      .askWithin<{ verdict: string; count: number }>(countVerdicts(compiled.job), longestCount, moved)
+      .catch(asProblem);
+    const of = (verdict: string): number => counts.find((v) => verdictOf(v.verdict) === verdict)?.count ?? 0;
+    const dropped = new Set(job.selection.drop);
+    const picked = job.selection.keys && new Set(job.selection.keys);
+    const inSight = keys.filter((k) => !dropped.has(k) && (!picked || picked.has(k)));
+    const rows =
+      inSight.length > 0
+        ? await database
+            .askWithin<Record<string, string | null>>(sampleRows(compiled.job, inSight), longestCount, moved)
+            .catch(asProblem)
+        : [];
+    const matched = counts.reduce((sum, v) => sum + v.count, 0);
+    return {
+      sentence: jobSentence(job, catalog, context, matched),
+      matched,
+      counts: { willChange: of('will_change'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
+      rows: await journalRecords(
+        database,
+        catalog,
+        rows.map((r) => journalRow(r, compiled.job)),
+      ),
+      problems: [],
+    };
+  },
+};
+
+async function tryCompile(
+  compiler: Compiler,
+  seen: Seen,
+  job: Job,
+): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
+  if (job.edits.length === 0) return { job: null, problems: [] };
+  try {
+    return { job: (await compiler.job(seen, job)).job, problems: [] };
+  } catch (error) {
+    if (error instanceof ProblemError) return { job: null, problems: error.problems };
+    throw error;
+  }
+}
+
+function journalRow(row: Record<string, string | null>, job: CheckedJob): JournalRow {
+  return {
+    type: job.selection.type.id,
+    key: row.key!,
+    outcome: verdictOf(row.verdict!),
+    cause: row.cause ?? null,
+    mark: '',
+    changes: job.changes.map((c, i) => ({
+      field: c.field.name,
+      old: row[`old_${i + 1}`] ?? null,
+      new: row[`new_${i + 1}`] ?? null,
+    })),
+  };
+}

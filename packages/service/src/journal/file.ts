@@ -1,0 +1,71 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { JournalRecord } from '@tantamos/contract';
+import { outcomeWords, type Catalog, type WorkOrder } from '@tantamos/core';
+import type { Response } from 'express';
+import type { Database } from '../database/database';
+import { safeCsv } from '../export/safe-csv';
+import { readJournal, type JournalRow, type Source, type Wanted } from './journal';
+import { fieldOf, journalRecords } from './records';
+
+interface Export {
+  readonly source: Source;
+  readonly order: WorkOrder;
+  readonly wanted: Wanted;
+  readonly format: 'csv' | 'jsonl';
+  readonly fileName: string;
+}
+
+/** Streams a whole journal, a thousand records in memory at a time. */
+export async function sendExport(database: Database, catalog: Catalog, res: Response, e: Export): Promise<void> {
+  const records = namedRecords(database, catalog, e);
+  res.setHeader('Content-Disposition', `attachment; filename="${e.fileName}.${e.format}"`);
+  if (e.format === 'jsonl') {
+    res.type('application/jsonl');
+    return pipeline(
+      Readable.from(records).map((r) => `${JSON.stringify(r)}\n`),
+      res,
+    );
+  }
+  res.type('text/csv; charset=utf-8; header=present');
+  // Of several parts: whose key it is, and every field that any of them writes.
+  const several = e.order.parts.length > 1;
+  const fields = [
+    ...new Set(e.order.parts.flatMap((p) => p.writes.filter((f) => fieldOf(catalog, p.type, f)?.hidden !== true))),
+  ];
+  const header = [
+    ...(several ? ['type'] : []),
+    ...['key', 'name', 'outcome', 'cause'],
+    ...fields.flatMap((f) => [`${f} before`, `${f} after`]),
+  ];
+  const csv = safeCsv(header);
+  return pipeline(
+    Readable.from(records).map((r: JournalRecord) => [...(several ? [r.type] : []), ...csvRow(r, fields)]),
+    csv,
+    res,
+  );
+}
+
+function csvRow(r: JournalRecord, fields: readonly string[]): (string | null)[] {
+  return [
+    r.key,
+    r.name,
+    outcomeWords(r.outcome),
+    r.cause,
+    ...fields.flatMap((f) => {
+      const c = r.changes.find((change) => change.field === f);
+      return c ? [c.old.label ?? c.old.value, c.new.label ?? c.new.value] : [null, null];
+    }),
+  ];
+}
+
+async function* namedRecords(database: Database, catalog: Catalog, e: Export): AsyncGenerator<JournalRecord> {
+  let chunk: JournalRow[] = [];
+  for await (const row of readJournal(database, e.source, e.order, e.wanted)) {
+    chunk.push(row);
+    if (chunk.length < 1000) continue;
+    yield* await journalRecords(database, catalog, chunk);
+    chunk = [];
+  }
+  yield* await journalRecords(database, catalog, chunk);
+}

@@ -1,0 +1,98 @@
+import type { AlongView, ChangeView, JournalRecord } from '@tantamos/contract';
+import { alongOf, fieldNamed, keyWords, type Catalog, type Field, type WorkOrder } from '@tantamos/core';
+import { Labels } from '../catalog/labels';
+import { keysThere, namesOf } from '../catalog/names';
+import type { Database } from '../database/database';
+import { wordsAsSeen } from './gate';
+import type { JournalRow } from './journal';
+
+/**
+ * Journal rows with names and labels, as the person of the catalog may see them: without records and fields withheld from
+ * them. The records' names are those of now.
+ */
+export async function journalRecords(
+  database: Database,
+  catalog: Catalog,
+  rows: readonly JournalRow[],
+): Promise<JournalRecord[]> {
+  const labels = new Labels(database, catalog);
+  const names = new Map<string, ReadonlyMap<string, string>>();
+  const seen = await seenRows(database, catalog, rows);
+  for (const row of seen)
+    for (const change of row.changes) {
+      const field = fieldOf(catalog, row.type, change.field);
+      if (field) [change.old, change.new].forEach((v) => labels.want(field, v));
+    }
+  for (const id of new Set(seen.map((r) => r.type))) {
+    const type = catalog.find(id);
+    const keys = seen.filter((r) => r.type === id).map((r) => r.key);
+    if (type) names.set(id, await namesOf(database, type, keys));
+  }
+  await labels.load();
+  // A type without names is named by its key.
+  const nameOf = (row: JournalRow): string | null => {
+    const type = catalog.find(row.type);
+    return type?.nameField === null ? keyWords(type, row.key) : (names.get(row.type)?.get(row.key) ?? null);
+  };
+  return seen.map((row) => ({
+    type: row.type,
+    key: row.key,
+    name: nameOf(row),
+    outcome: row.outcome,
+    cause: wordsAsSeen(row.cause, catalog.find(row.type)),
+    changes: changeViews(catalog, row.type, row.changes, labels),
+  }));
+}
+
+type Change = JournalRow['changes'][number];
+
+/** Changes of a record of a type, but for those of fields that are withheld. */
+export function changeViews(
+  catalog: Catalog,
+  typeId: string,
+  changes: readonly Change[],
+  labels: Labels,
+): ChangeView[] {
+  return changes.flatMap((c) => {
+    const field = fieldOf(catalog, typeId, c.field);
+    if (field?.hidden) return [];
+    const show = (value: string | null) => (field ? labels.show(field, value) : { value });
+    const { label = c.field, kind = 'other' } = field ?? {};
+    return [{ field: c.field, label, kind, old: show(c.old), new: show(c.new) }];
+  });
+}
+
+export function fieldOf(catalog: Catalog, typeId: string, name: string): Field | undefined {
+  const type = catalog.find(typeId);
+  return type && fieldNamed(type, name);
+}
+
+export function alongViews(catalog: Catalog, order: WorkOrder, counts: readonly number[]): AlongView[] {
+  return alongOf(order).map(({ entry, at }) => ({
+    type: entry.type,
+    label: catalog.find(entry.type)?.label ?? entry.type,
+    act: entry.act,
+    count: counts[at] ?? 0,
+  }));
+}
+
+/** Those whose records may be seen; what is no longer there at all is seen by who may see the journal. */
+async function seenRows(
+  database: Database,
+  catalog: Catalog,
+  rows: readonly JournalRow[],
+): Promise<readonly JournalRow[]> {
+  const withheld = new Map<string, ReadonlySet<string>>();
+  for (const id of new Set(rows.map((r) => r.type))) {
+    const type = catalog.find(id);
+    if (!type?.limits?.source) continue;
+    const keys = rows.filter((r) => r.type === id).map((r) => r.key);
+    const [seen, there] = await Promise.all([
+      keysThere(database, type, keys),
+      keysThere(database, { ...type, limits: null }, keys),
+    ]);
+    const seenKeys = new Set(seen);
+    withheld.set(id, new Set(there.filter((k) => !seenKeys.has(k))));
+  }
+  return withheld.size === 0 ? rows : rows.filter((r) => !withheld.get(r.type)?.has(r.key));
+}

@@ -1,0 +1,98 @@
+import type { JournalQuery, JournalPage, previewRoutes, PreviewView } from '@tantamos/contract';
+import { shortId } from '@tantamos/core';
+import { sent, type Call, type Handlers } from '../http/handler';
+import { sendEvents } from '../http/sse';
+import { sendExport } from '../journal/file';
+import { isKnown, mustKnow } from '../journal/gate';
+import { journalPage, type Source } from '../journal/journal';
+import { journalRecords } from '../journal/records';
+import { mustHaveJournal } from '../runs/runs';
+import { placed, plainJob } from '../selections/plain';
+import type { PreviewRow } from './preview-row';
+import { previewView } from './view';
+
+/** Small previews are ready within the request that makes them, in ms. */
+const waitFor = 1500;
+
+export const previewHandlers: Handlers<typeof previewRoutes> = {
+  async previews({ services, seen, query }) {
+    const rows = await services.previews.list(query.limit ?? 20, (p) => isKnown(p, seen));
+    return Promise.all(rows.map((p) => previewView(services, p, seen)));
+  },
+
+  async makePreview(call) {
+    const { services, seen, body, madeAs } = call;
+    const job = plainJob(body);
+    const id = await placed(body.selection, job.selection, () => services.previews.begin(job, seen, madeAs));
+    return settledView(call, id);
+  },
+
+  async preview(call) {
+    return previewView(call.services, await knownPreview(call), call.seen);
+  },
+
+  async previewEvents(call) {
+    const { services, params, req, res } = call;
+    await sendEvents(req, res, {
+      events: services.events,
+      topic: `preview ${params.id!}`,
+      look: async () => {
+        const now = await stillThere(call);
+        return previewView(services, await knownPreview(now), now.seen);
+      },
+      isLast: (p) => p.state !== 'working',
+    });
+    return sent;
+  },
+
+  async previewRecords(call) {
+    const p = await knownPreview(call);
+    return sendJournal(call, p, { preview: p.id }, `preview-${shortId(p.id)}`);
+  },
+
+  async dropPreview(call) {
+    const p = await knownPreview(call);
+    call.seen.mustSteer(p.made_by, 'preview');
+    await call.services.previews.cancel(p.id);
+  },
+};
+
+type Asking = Pick<Call, 'services' | 'seen' | 'params'>;
+
+/** The preview that a call names, if the person may know of it. */
+export async function knownPreview({ services, seen, params }: Asking): Promise<PreviewRow> {
+  const p = await services.previews.get(params.id!);
+  mustKnow(p, seen, 'preview');
+  return p;
+}
+
+/** The call as it would be made now: what is watched for long is watched with the rights of each moment. */
+export async function stillThere<C extends Asking>(call: C): Promise<C> {
+  const { services, seen } = call;
+  return { ...call, seen: await services.gate.of(await services.accounts.active(seen.person.id)) };
+}
+
+export async function settledView({ services, seen }: Asking, id: string): Promise<PreviewView> {
+  await services.previews.settled(id, waitFor);
+  return previewView(services, await services.previews.get(id), seen);
+}
+
+/** A page of a journal as JSON, or all of it as a file. */
+export async function sendJournal(
+  call: Call<unknown, JournalQuery>,
+  p: PreviewRow,
+  source: Source,
+  fileName: string,
+): Promise<JournalPage | typeof sent> {
+  const { services, seen, query, res } = call;
+  if (p.run) mustHaveJournal(await services.runs.get(p.run));
+  const { database } = services;
+  const wanted = { outcome: query.outcome ?? null, after: query.after ?? null };
+  if (query.format === 'csv' || query.format === 'jsonl') {
+    const file = { source, order: p.work_order, wanted, format: query.format, fileName };
+    await sendExport(database, seen.catalog, res, file);
+    return sent;
+  }
+  const { rows, next } = await journalPage(database, source, p.work_order, wanted, query.limit ?? 50);
+  return { records: await journalRecords(database, seen.catalog, rows), next };
+}

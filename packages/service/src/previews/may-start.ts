@@ -1,0 +1,80 @@
+import { fail, isEverything, ProblemError, type ProblemCode, type RecordType } from '@tantamos/core';
+import { mustCarryOut } from '../rights/carry-out';
+import type { Seen } from '../rights/seen';
+import type { PreviewRow } from './preview-row';
+
+/** May a preview be started, and what must be said to start it. */
+export interface MayStart {
+  /** Why it may not; null where it may. */
+  readonly hindrance: { readonly code: ProblemCode; readonly message: string } | null;
+  /** Why the number of records must be said; null where it need not be. */
+  readonly sayNumber: string | null;
+}
+
+/** The one rule of starting: the preview shows it, the start obeys it. */
+export function mayStart(p: PreviewRow, type: RecordType, seen: Seen): MayStart {
+  const count = p.will_change;
+  const number = count.toLocaleString('en-US');
+  const whole = p.kind === 'edit' && isEverything(p.job.selection);
+  const sayNumber =
+    count === 0
+      ? null
+      : whole
+        ? `${number} will change, which is every record of the type: say the number to start.`
+        : count >= type.bounds.typedFrom
+          ? `${number} will change: say the number to start.`
+          : null;
+  return { hindrance: hindranceOf(p, type) ?? rightMissing(p, type, seen), sayNumber };
+}
+
+/** Throws what hinders the start, the number that was said among it. */
+export function mustStart(p: PreviewRow, type: RecordType, seen: Seen, expect: number | null): void {
+  const { hindrance, sayNumber } = mayStart(p, type, seen);
+  if (hindrance) fail(hindrance.code, hindrance.message);
+  const number = (n: number): string => n.toLocaleString('en-US');
+  if (expect !== null && expect !== p.will_change)
+    fail('expect_mismatch', `${number(p.will_change)} will change, not ${number(expect)}. Nothing was changed.`);
+  if (expect === null && sayNumber !== null) fail('expect_required', sayNumber);
+}
+
+/** The right that whoever starts it lacks by now, or would need for so many. */
+function rightMissing(p: PreviewRow, type: RecordType, seen: Seen): MayStart['hindrance'] {
+  try {
+    mustCarryOut(p.kind, p.work_order.parts, seen);
+    seen.mustChangeMany(type, p.will_change);
+    return null;
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    return { code: error.code, message: error.message };
+  }
+}
+
+function hindranceOf(p: PreviewRow, { bounds, label, notChangeable }: RecordType): MayStart['hindrance'] {
+  const { state, run, expired, will_change: count } = p;
+  const no = (code: ProblemCode, message: string) => ({ code, message });
+  const number = (n: number): string => n.toLocaleString('en-US');
+  if (run) return no('preview_started', 'This preview has been started already; one preview starts one run.');
+  if (state === 'working') return no('not_ready', 'The preview is still being worked out.');
+  if (state === 'cancelled') return no('preview_cancelled', 'The preview was withdrawn; make it again.');
+  if (state === 'failed') return no('not_ready', `The preview could not be worked out: ${p.trouble ?? ''}`);
+  if (expired)
+    return no(
+      'preview_expired',
+      'The preview is too old to be started; make it again to see the records as they are now.',
+    );
+  if (count === 0) return no('nothing_to_do', 'Nothing would change, so there is nothing to run.');
+  if (notChangeable !== null) return no('not_changeable', notChangeable);
+  if (p.kind === 'undo') return null;
+  const atMost = p.job.safety?.atMost;
+  if (atMost != null && count > atMost)
+    return no(
+      'over_limit',
+      `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`,
+    );
+  if (bounds.mostRecords !== null && count > bounds.mostRecords)
+    return no(
+      'over_limit',
+      `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`,
+    );
+  return null;
+}

@@ -1,0 +1,72 @@
+import type { ListReportView } from '@tantamos/contract';
+import type { Job, Trigger, WorkOrder } from '@tantamos/core';
+
+/** A preview as it stands in the database, with the names behind its ids. */
+export interface PreviewRow {
+  readonly id: string;
+  readonly kind: 'edit' | 'undo';
+  readonly undo_of: string | null;
+  readonly type: string;
+  readonly job: Job;
+  readonly work_order: WorkOrder;
+  readonly sentence: string;
+  readonly why: string | null;
+  readonly made_by: string;
+  readonly made_by_name: string;
+  readonly made_at: Date;
+  readonly ready_at: Date | null;
+  readonly expires_at: Date;
+  readonly expired: boolean;
+  readonly state: 'working' | 'ready' | 'failed' | 'cancelled';
+  readonly trouble: string | null;
+  /** While it is being worked out. */
+  readonly progress: Progress | null;
+  readonly batch_size: number;
+  readonly batches: number;
+  readonly matched: number;
+  readonly will_change: number;
+  readonly already_right: number;
+  readonly not_allowed: number;
+  readonly edited_since: number;
+  readonly gone: number;
+  /** How many records are made or removed along, by the place of the order's `along`. */
+  readonly along: readonly number[];
+  readonly pairs: readonly Pair[];
+  readonly more_pairs: readonly string[];
+  readonly causes: readonly { readonly cause: string; readonly count: number }[];
+  readonly triggers: readonly Trigger[];
+  readonly notes: readonly Note[];
+  readonly list_report: ListReportView | null;
+  readonly run: string | null;
+}
+
+/** Where a preview that is being worked out has got to. */
+export interface Progress {
+  readonly done: number;
+  readonly of: number;
+}
+
+/** Something a person should know of a preview or run, in one sentence. */
+export interface Note {
+  readonly code: 'given_unused' | 'stored_otherwise' | 'blanks_left_out' | 'reads_like';
+  readonly message: string;
+  readonly count: number;
+  readonly examples: readonly string[];
+  /** The filter of the job that would mend it. */
+  readonly filter?: string;
+}
+
+export interface Pair {
+  readonly part: number;
+  readonly field: string;
+  readonly old: string | null;
+  readonly new: string | null;
+  readonly count: number;
+}
+
+/** Reads `PreviewRow`s; a condition on `p` follows. */
+export const selectPreviews = `
+  select p.*, p.expires_at < now() as expired, a.name as made_by_name, r.id as run,
+    case when p.state = 'working' and w.preview is not null then jsonb_build_object('done', w.done, 'of', w.total) end as progress
+  from tantamos.preview p join tantamos.account a on a.id = p.made_by left join tantamos.run r on r.preview = p.id
+  left join tantamos.preview_work w on w.preview = p.id`;

@@ -1,0 +1,230 @@
+import {
+  checkParts,
+  defaultSafety,
+  fail,
+  firing,
+  isSwift,
+  orderOf,
+  typeNow,
+  usualBatch,
+  type Catalog,
+  type CheckedPart,
+  type Job,
+  type Safety,
+  type Trigger,
+  type WorkOrder,
+} from '@tantamos/core';
+import type { ListReportView } from '@tantamos/contract';
+import type { CatalogStore } from '../catalog/catalog-store';
+import type { Database } from '../database/database';
+import type { Events } from '../database/events';
+import { inverse } from '../engine/freezer';
+import { keepGiven } from '../jobs/given';
+import type { Compiler } from '../jobs/compiler';
+import { reportForPreview } from '../lists/report';
+import type { Seen } from '../rights/seen';
+import { selectPreviews, type PreviewRow } from './preview-row';
+import { undoSentence, type Works } from './work';
+import type { PreviewWorker } from './worker';
+
+/** Checks what is to be previewed, and keeps the rows of previews; working them out is the worker's. */
+export class Previews {
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+    private readonly compiler: Compiler,
+    private readonly works: Works,
+    private readonly worker: PreviewWorker,
+    private readonly events: Events,
+  ) {}
+
+  /** Checks the job and begins to work it out; the preview is `working` until it is `ready`. Returns its id: `madeAs`, if given. */
+  async begin(said: Job, seen: Seen, madeAs?: string): Promise<string> {
+    const { job: checked, catalog, context } = await this.compiler.job(seen, said);
+    const { type } = checked.selection;
+    seen.mustChange(
+      type,
+      checked.changes.map((c) => c.field.name),
+    );
+    const safety: Safety = { ...defaultSafety, ...said.safety };
+    if (safety.batchSize !== null && safety.batchSize > type.bounds.largestBatch)
+      fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
+        where: 'safety.batchSize',
+      });
+    const why = await this.why(said.why);
+    const listReport = await reportForPreview(this.database, checked.selection);
+    // Values given one by one become rows; the job that is kept says which.
+    const kept = await keepGiven(this.database, said, checked, seen.person.id);
+    const work = this.works.edit({ ...kept, catalog, context, seen });
+    const id = await this.insert({
+      madeAs,
+      kind: 'edit',
+      undoOf: null,
+      job: kept.job,
+      order: work.order,
+      sentence: work.sentence(),
+      why,
+      account: seen.person.id,
+      batchSize: safety.batchSize ?? this.usualSize(work.order, catalog),
+      listReport,
+      catalog,
+    });
+    this.worker.work(id, work);
+    return id;
+  }
+
+  /** Records in a batch where nobody says how many: as the slowest of the parts has them, within what each type allows. */
+  private usualSize(order: WorkOrder, catalog: Catalog): number {
+    const sizes = order.parts.map((part) => {
+      const type = typeNow(catalog, part.type);
+      return Math.min(usualBatch(isSwift(part, type)), type.bounds.largestBatch);
+    });
+    return Math.min(...sizes);
+  }
+
+  /** Begins a preview of parts that were put together by the engine itself; `job` says what they are of. */
+  async beginParts(parts: readonly CheckedPart[], job: Job, sentence: string, seen: Seen): Promise<string> {
+    checkParts(parts);
+    const catalog = await this.catalogs.get();
+    const order = orderOf(parts);
+    const batchSize = job.safety?.batchSize ?? this.usualSize(order, catalog);
+    const id = await this.insert({
+      kind: 'edit',
+      undoOf: null,
+      job,
+      order,
+      sentence,
+      why: await this.why(job.why),
+      account: seen.person.id,
+      batchSize,
+      listReport: null,
+      catalog,
+    });
+    this.worker.work(id, this.works.parts(parts, order, sentence));
+    return id;
+  }
+
+  /** Begins a preview that would put back what a run changed. */
+  async beginUndo(
+    runId: string,
+    source: PreviewRow,
+    { account, why, madeAs }: { account: string; why?: string; madeAs?: string },
+  ): Promise<string> {
+    const catalog = await this.catalogs.get();
+    const order = inverse(source.work_order, catalog);
+    const id = await this.insert({
+      madeAs,
+      kind: 'undo',
+      undoOf: runId,
+      job: source.job,
+      order,
+      sentence: undoSentence(order, source.sentence, catalog),
+      // The reason travels with the work unless another is given.
+      why: await this.why(why ?? source.why ?? undefined),
+      account,
+      batchSize: source.batch_size,
+      listReport: source.list_report,
+      catalog,
+    });
+    this.worker.work(id);
+    return id;
+  }
+
+  /** Waits until this process no longer works on it, or `ms` are over. */
+  settled(id: string, ms: number): Promise<void> {
+    return this.worker.settled(id, ms);
+  }
+
+  async get(id: string): Promise<PreviewRow> {
+    const row = await this.database.one<PreviewRow>(`${selectPreviews} where p.id = $1`, [id]);
+    return row ?? fail('not_found', 'There is no such preview.');
+  }
+
+  /** The newest previews that have not been started and are known, newest first. */
+  async list(limit: number, isKnown: (p: PreviewRow) => boolean): Promise<PreviewRow[]> {
+    const known: PreviewRow[] = [];
+    for (let before: Date | null = null; known.length < limit;) {
+      const rows: PreviewRow[] = await this.database.rows<PreviewRow>(
+        `${selectPreviews} where r.id is null and p.state <> 'cancelled' and ($2::timestamptz is null or p.made_at < $2)
+         order by p.made_at desc limit $1`,
+        [limit, before],
+      );
+      known.push(...rows.filter(isKnown));
+      if (rows.length < limit) break;
+      before = rows.at(-1)!.made_at;
+    }
+    return known.slice(0, limit);
+  }
+
+  /** Stops working on it, whichever process does, or withdraws a ready one, so that it can never be started. */
+  async cancel(id: string): Promise<void> {
+    await this.database.rows(
+      `update tantamos.preview p set state = 'cancelled'
+       where id = $1 and state in ('working', 'ready') and not exists (select from tantamos.run where preview = p.id)`,
+      [id],
+    );
+    this.events.send(`preview ${id}`);
+    await this.worker.stop(id);
+  }
+
+  private async why(given: string | undefined): Promise<string | null> {
+    const why = given?.trim() || null;
+    const workspace = await this.database.one<{ why_required: boolean }>('select why_required from tantamos.workspace');
+    if (why === null && workspace?.why_required)
+      fail('why_required', 'This workspace asks for a reason: say why.', { where: 'why' });
+    return why;
+  }
+
+  private async insert(p: {
+    madeAs?: string;
+    kind: 'edit' | 'undo';
+    undoOf: string | null;
+    job: Job;
+    order: WorkOrder;
+    sentence: string;
+    why: string | null;
+    account: string;
+    batchSize: number;
+    listReport: ListReportView | null;
+    catalog: Catalog;
+  }): Promise<string> {
+    // Its maker holds it from the start.
+    const row = await this.database.one<{ id: string }>(
+      `with made as (
+         insert into tantamos.preview (id, kind, undo_of, type, job, work_order, sentence, why, made_by, batch_size, triggers,
+           list_report, expires_at)
+         select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, now() + make_interval(hours => preview_hours)
+         from tantamos.workspace returning id)
+       insert into tantamos.preview_work (preview, holder, lease_until, tries)
+       select id, $12, clock_timestamp() + make_interval(secs => $13::float8 / 1000), 1 from made returning preview as id`,
+      [
+        p.kind,
+        p.undoOf,
+        p.order.parts[0]!.type,
+        p.job,
+        p.order,
+        p.sentence,
+        p.why,
+        p.account,
+        p.batchSize,
+        JSON.stringify(triggersOf(p.order, p.catalog)),
+        p.listReport && JSON.stringify(p.listReport),
+        this.worker.holding.holder,
+        this.worker.holding.lease,
+        p.madeAs ?? null,
+      ],
+    );
+    return row!.id;
+  }
+}
+
+/** Whose doings the database adds to what is written. */
+function triggersOf(order: WorkOrder, catalog: Catalog): Trigger[] {
+  return order.parts.flatMap((part) => [
+    ...firing(typeNow(catalog, part.type), part.act, part.writes),
+    ...part.along.flatMap((a) => {
+      const act = a.act === 'create' || a.act === 'delete' ? a.act : 'update';
+      return firing(typeNow(catalog, a.type), act, a.writes);
+    }),
+  ]);
+}

@@ -1,0 +1,57 @@
+import type { PreviewView } from '@tantamos/contract';
+import { verdictTotalsOf } from '@tantamos/core';
+import { Labels } from '../catalog/labels';
+import { toldOf, wordsAsSeen } from '../journal/gate';
+import { alongViews, changeViews, fieldOf } from '../journal/records';
+import { reportAsSeen } from '../lists/seen-report';
+import type { Seen } from '../rights/seen';
+import type { Services } from '../services';
+import { mayStart } from './may-start';
+import type { PreviewRow } from './preview-row';
+
+/** A preview as a person may see it, who may know of it (see `mustKnow`). */
+export async function previewView(services: Services, p: PreviewRow, seen: Seen): Promise<PreviewView> {
+  const { database, compiler, accounts } = services;
+  const { catalog } = seen;
+  const type = catalog.find(p.type);
+  const labels = new Labels(database, catalog);
+  const typeOf = (part: number): string => p.work_order.parts[part]?.type ?? p.type;
+  for (const pair of p.pairs) {
+    const field = fieldOf(catalog, typeOf(pair.part), pair.field);
+    if (field && !field.hidden) [pair.old, pair.new].forEach((v) => labels.want(field, v));
+  }
+  await labels.load();
+  const start = type ? mayStart(p, type, seen) : null;
+  return {
+    id: p.id,
+    kind: p.kind,
+    undoOf: p.undo_of,
+    type: p.type,
+    typeLabel: type?.label ?? p.type,
+    ...(await toldOf(p, seen, compiler, (id) => accounts.person(id))),
+    why: p.why,
+    state: p.state,
+    trouble: wordsAsSeen(p.trouble, type),
+    progress: p.progress,
+    madeBy: p.made_by_name,
+    mine: p.made_by === seen.person.id,
+    madeAt: p.made_at.toISOString(),
+    expiresAt: p.expires_at.toISOString(),
+    expired: p.expired,
+    batchSize: p.batch_size,
+    batches: p.batches,
+    totals: verdictTotalsOf(p),
+    pairs: p.pairs.flatMap((pair) =>
+      changeViews(catalog, typeOf(pair.part), [pair], labels).map((change) => ({ ...change, count: pair.count })),
+    ),
+    morePairs: p.more_pairs.filter((f) => fieldOf(catalog, p.type, f)?.hidden !== true),
+    causes: p.causes.map(({ cause, count }) => ({ cause: wordsAsSeen(cause, type)!, count })),
+    triggers: p.triggers,
+    list: p.list_report && reportAsSeen(p.list_report, seen),
+    along: alongViews(catalog, p.work_order, p.along),
+    notes: p.notes.filter((n) => wordsAsSeen(n.message, type) === n.message),
+    hindrance: start ? (start.hindrance?.message ?? null) : `The type “${p.type}” is no longer there.`,
+    expectRequired: start?.sayNumber != null,
+    run: p.run,
+  };
+}

@@ -1,0 +1,131 @@
+import {
+  jobSentence,
+  list,
+  orderOf,
+  partsOfJob,
+  readsLike,
+  typeWords,
+  type Catalog,
+  type CheckedJob,
+  type CheckedPart,
+  type Context,
+  type Job,
+  type WorkOrder,
+} from '@tantamos/core';
+import type { Accounts } from '../accounts/accounts';
+import type { CatalogStore } from '../catalog/catalog-store';
+import type { Database } from '../database/database';
+import type { Freezer, Frozen } from '../engine/freezer';
+import { blanksLeftOut, type Asked } from '../exploring/blanks';
+import type { Compiler } from '../jobs/compiler';
+import { unusedGiven } from '../jobs/given';
+import type { Gate } from '../rights/gate';
+import type { Seen } from '../rights/seen';
+import type { Note, PreviewRow } from './preview-row';
+
+/** What is to be worked out: parts of a job or, for an undo, what takes each part of a run back. */
+export interface Work {
+  readonly order: WorkOrder;
+  freeze(freezer: Freezer): Promise<Frozen>;
+  /** The count is said where it is known. */
+  sentence(matched?: number): string;
+  /** What is to be said of the preview once it is frozen. */
+  notes(previewId: string): Promise<readonly Note[]>;
+}
+
+export interface Compiled {
+  readonly job: Job;
+  readonly checked: CheckedJob;
+  readonly catalog: Catalog;
+  readonly context: Context;
+  readonly seen: Seen;
+}
+
+/** What the rows of previews stand for. */
+export class Works {
+  constructor(
+    private readonly database: Database,
+    private readonly catalogs: CatalogStore,
+    private readonly compiler: Compiler,
+    private readonly accounts: Accounts,
+    private readonly gate: Gate,
+  ) {}
+
+  /** The work a preview's row stands for: the same whichever process takes it up. */
+  async of(row: PreviewRow): Promise<Work> {
+    if (row.kind === 'undo') {
+      const catalog = await this.catalogs.get();
+      const seen = await this.gate.of(await this.accounts.person(row.made_by));
+      const source = await this.database.one<{ sentence: string }>(
+        'select p.sentence from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',
+        [row.undo_of],
+      );
+      return {
+        order: row.work_order,
+        freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog),
+        sentence: (matched) => undoSentence(row.work_order, source!.sentence, catalog, matched),
+        notes: async () => [],
+      };
+    }
+    const seen = await this.gate.of(await this.accounts.person(row.made_by));
+    const { job, ...rest } = await this.compiler.job(seen, row.job, BigInt(row.work_order.env.now));
+    return this.edit({ job: row.job, checked: job, seen, ...rest });
+  }
+
+  edit({ job, checked, catalog, context, seen }: Compiled): Work {
+    const parts = partsOfJob(checked);
+    const order = orderOf(parts);
+    return {
+      order,
+      freeze: (freezer) => freezer.freeze(parts, order),
+      sentence: (matched) => jobSentence(job, catalog, context, matched),
+      notes: async (id) => [
+        ...literalNotes(job, checked),
+        ...(await unusedGiven(this.database, id, parts[0]!)),
+        ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
+      ],
+    };
+  }
+
+  private async blanks(seen: Seen, asked: Asked): Promise<Note[]> {
+    // What is said besides the set itself is not worth failing it for.
+    const left = await blanksLeftOut({ compiler: this.compiler, database: this.database }, seen, asked).catch(
+      () => null,
+    );
+    if (!left) return [];
+    const { count, sentence, filter } = left;
+    return [{ code: 'blanks_left_out', count, message: `${sentence}.`, examples: [], filter }];
+  }
+
+  parts(parts: readonly CheckedPart[], order: WorkOrder, sentence: string): Work {
+    return {
+      order,
+      freeze: (freezer) => freezer.freeze(parts, order),
+      sentence: () => sentence,
+      notes: async () => [],
+    };
+  }
+}
+
+/** Texts to be written as they stand, though they read like a formula or a field. */
+function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
+  return job.edits.flatMap((edit): Note[] => {
+    if (!('value' in edit) || typeof edit.value !== 'string') return [];
+    const { field: name, value } = edit;
+    const field = selection.type.fields.find((f) => f.name.toLowerCase() === name.toLowerCase());
+    if (field?.base !== 'text' || field.choices || field.refersTo || !readsLike(value, selection.type.fields))
+      return [];
+    const message = `${field.label} is given the text “${value}” as it stands: it reads like a formula or a field, and is not worked out.`;
+    return [{ code: 'reads_like', message, count: 1, examples: [] }];
+  });
+}
+
+export function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?: number): string {
+  const part = order.parts[0]!;
+  const type = catalog.find(part.type);
+  const number = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
+  const which = `${number}${type ? typeWords(type) : part.type}`;
+  if (order.parts.length > 1 || part.act !== 'update') return `Take back what was done to the ${which} by: ${source}`;
+  const fields = part.writes.map((name) => type?.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name);
+  return `Put ${list(fields, 'and')} back on the ${which} changed by: ${source}`;
+}

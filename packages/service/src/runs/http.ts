@@ -1,0 +1,125 @@
+import type { runRoutes, RunBatchView } from '@tantamos/contract';
+import { defaultSafety, fail, isOver, outcomes, retried, shortId, troubles, type Outcome } from '@tantamos/core';
+import { sent, type Call, type Handlers } from '../http/handler';
+import { sendEvents } from '../http/sse';
+import { isKnown, mustKnow } from '../journal/gate';
+import { readJournal } from '../journal/journal';
+import { sendJournal, settledView, stillThere } from '../previews/http';
+import { mustHaveJournal, type RunRow } from './runs';
+import { runView } from './view';
+
+/** More records than this are not tried again by key; the job itself is to be previewed anew. */
+const mostRetried = 50_000;
+
+export const runHandlers: Handlers<typeof runRoutes> = {
+  async runs({ services, seen, query }) {
+    const before = query.before ?? null;
+    const rows = await services.runs.list(query.limit ?? 50, before, (r) => isKnown(r, seen));
+    return Promise.all(rows.map((r) => runView(services, r, seen)));
+  },
+
+  async startRun({ services, seen, body, madeAs }) {
+    const preview = await services.previews.get(body.preview);
+    mustKnow(preview, seen, 'preview');
+    seen.mustSteer(preview.made_by, 'preview');
+    const safety = { ...defaultSafety, ...preview.job.safety };
+    // An undo is not asked about half way, unless the person says so.
+    const askAfter = body.askAfter !== undefined ? body.askAfter : preview.kind === 'undo' ? null : safety.askAfter;
+    const id = await services.runs.start(preview.id, seen, {
+      askAfter,
+      expect: body.expect ?? null,
+      atOnce: safety.atOnce,
+      pace: safety.pace,
+      madeAs,
+    });
+    return runView(services, await services.runs.get(id), seen);
+  },
+
+  async run(call) {
+    return runView(call.services, await knownRun(call), call.seen);
+  },
+
+  async runEvents(call) {
+    const { services, params, req, res } = call;
+    await sendEvents(req, res, {
+      events: services.events,
+      topic: `run ${params.id!}`,
+      look: async () => {
+        const now = await stillThere(call);
+        return runView(services, await knownRun(now), now.seen);
+      },
+      isLast: (r) => isOver(r.state),
+    });
+    return sent;
+  },
+
+  async runRecords(call) {
+    const r = await knownRun(call);
+    const { outcome } = call.query;
+    if (outcome !== undefined && !(outcomes as readonly string[]).includes(outcome))
+      fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
+    return sendJournal(call, await call.services.previews.get(r.preview), { run: r.id }, `run-${shortId(r.id)}`);
+  },
+
+  async runBatches(call) {
+    const r = await knownRun(call);
+    const rows = await call.services.database.rows<
+      Omit<RunBatchView, 'finishedAt'> & { finished_at: Date | null } & Record<string, unknown>
+    >(batchesOf, [r.id]);
+    return rows.map(({ finished_at, ...b }) => ({ ...b, finishedAt: finished_at?.toISOString() ?? null }));
+  },
+
+  pauseRun: (call) => steer(call, 'pause'),
+  continueRun: (call) => steer(call, 'continue'),
+  stopRun: (call) => steer(call, 'stop'),
+
+  async undoRun(call) {
+    const { services, seen, body, madeAs } = call;
+    const r = await knownRun(call);
+    if (!isOver(r.state)) seen.mustSteer(r.started_by, 'run');
+    return settledView(call, await services.runs.undo(r.id, seen, body.why, madeAs));
+  },
+
+  async retryRun(call) {
+    const { services, seen, body, madeAs } = call;
+    const r = await knownRun(call);
+    if (!isOver(r.state)) fail('wrong_state', 'The run is not over yet; what it leaves can be tried again then.');
+    mustHaveJournal(r);
+    const p = await services.previews.get(r.preview);
+    const type = seen.catalog.type(r.type);
+    if (body.outcomes?.includes('edited_since')) seen.must('overwrite', type);
+    const mayOverwrite = seen.rights.may('overwrite', type.id);
+    const wanted: readonly Outcome[] = body.outcomes ?? retried.filter((o) => o !== 'edited_since' || mayOverwrite);
+    const keys: string[] = [];
+    for (const outcome of wanted)
+      for await (const row of readJournal(services.database, { run: r.id }, p.work_order, { outcome, after: null })) {
+        keys.push(row.key);
+        if (keys.length > mostRetried)
+          fail('over_limit', `More than ${mostRetried} records were left; preview the job itself again.`);
+      }
+    if (keys.length === 0 && !mayOverwrite && r.edited_since > 0) seen.must('overwrite', type);
+    if (keys.length === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
+    if (p.kind === 'undo')
+      return settledView(call, await services.runs.undo(r.undo_of!, seen, p.why ?? undefined, madeAs));
+    const job = { ...p.job, selection: { type: p.job.selection.type, keys }, why: p.why ?? undefined };
+    return settledView(call, await services.previews.begin(job, seen, madeAs));
+  },
+};
+
+/** The run that a call names, if the person may know of it. */
+async function knownRun({ services, seen, params }: Pick<Call, 'services' | 'seen' | 'params'>): Promise<RunRow> {
+  const r = await services.runs.get(params.id!);
+  mustKnow(r, seen, 'run');
+  return r;
+}
+
+async function steer(call: Call, verb: 'pause' | 'continue' | 'stop') {
+  const { services, seen } = call;
+  const r = await knownRun(call);
+  seen.mustSteer(r.started_by, 'run');
+  return runView(services, await services.runs[verb](r.id, seen.person.id), seen);
+}
+
+const batchesOf = `
+  select position, high - low as size, state, changed, ${troubles.join(' + ')} as problems, finished_at
+  from tantamos.run_batch where run = $1 order by position`;
