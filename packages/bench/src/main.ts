@@ -4,7 +4,9 @@ import Table from 'cli-table3';
 import { Client } from 'pg';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { keptFigures } from './kept';
+import { functionFigures, functionTable } from './functions';
 import { startService, type Service } from './service';
+import { inTurn, median, seconds } from './turns';
 import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
 
 interface Figure {
@@ -21,7 +23,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost. */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -31,10 +33,13 @@ async function bench(): Promise<void> {
       find: { type: 'boolean' },
       run: { type: 'boolean' },
       kept: { type: 'boolean' },
+      functions: { type: 'boolean' },
+      only: { type: 'string' },
     },
   });
   if (values.kept) return keptOnly(values.url!);
   const rows = Number(values.rows);
+  if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
   for (const name of ['orders_two', 'orders_one', 'orders_audit', 'orders_loop']) {
@@ -50,6 +55,18 @@ async function bench(): Promise<void> {
   await db.end();
   if (!values.json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
+}
+
+async function functionsOnly(url: string, rows: number, json: boolean, only?: string): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  const service = await startService(program, url);
+  const taken = await functionFigures(db, service, rows, say, only).finally(async () => {
+    await service.stop();
+    await db.end();
+  });
+  if (!json) process.stdout.write(`${functionTable(taken, rows)}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, functions: taken }, null, 2)}\n`);
 }
 
 async function keptOnly(url: string): Promise<void> {
@@ -296,27 +313,6 @@ async function runOf({ client }: Service, preview: PreviewView): Promise<{ run: 
     if (run.state === 'finished')
       return { run, seconds: (Date.parse(run.endedAt!) - Date.parse(run.startedAt)) / 1000 };
   throw new Error('The run did not finish.');
-}
-
-async function seconds<T>(work: () => Promise<T>): Promise<{ seconds: number; result: T }> {
-  const begun = performance.now();
-  const result = await work();
-  return { seconds: (performance.now() - begun) / 1000, result };
-}
-
-/** Two ways in turn, A B A B …; the medians in ms. */
-async function inTurn(a: () => Promise<unknown>, b: () => Promise<unknown>): Promise<[number, number]> {
-  const times: [number[], number[]] = [[], []];
-  for (let i = 0; i < 9; i++)
-    for (const [n, work] of [a, b].entries()) {
-      const { seconds: took } = await seconds(work);
-      if (i > 1) times[n]!.push(took * 1000);
-    }
-  return times.map(median) as [number, number];
-}
-
-function median(list: readonly number[]): number {
-  return [...list].sort((x, y) => x - y)[list.length >> 1]!;
 }
 
 function spread(list: readonly number[]): string {

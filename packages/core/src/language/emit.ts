@@ -1,10 +1,14 @@
 import { join, raw, sql, value, type Sql } from '../sql/sql';
 import { conditionBy, familyBy, keysBy, type KeyRange } from './which';
 import { ofBase } from '../catalog/kinds';
-import { typeOf, walk, type Checked, type CheckedRelated, type CheckedSelection, type FieldPath } from './checked';
-import { intervalSql } from './functions/time';
+import { typeOf, walk, type Checked, type CheckedRelated, type CheckedSelection } from './checked';
+import { dayFrom, numberOf, numberText } from './evaluate/value';
+import { daysOn } from './functions/date';
+import { calculation } from './functions/number';
+import { IntervalTerm } from './functions/time';
 import type { Scope } from './scope';
-import type { Arithmetic, Comparison } from './syntax';
+import type { Comparison } from './syntax';
+import { anyOf, date, Ground, Term, whole } from './term';
 import { type ValueType } from './types';
 import { isClock } from '../catalog/kinds/clock';
 
@@ -13,65 +17,140 @@ import { isClock } from '../catalog/kinds/clock';
  * parameters. Comparisons of a field with a value keep the field's own type, so that indexes serve them.
  */
 export function emit(tree: Checked, scope: Scope): Sql {
+  return sqlOf(tree, new Place(scope));
+}
+
+/** The same in the one database type of its type in the language; texts ordered by code point. */
+export function canonicalSql(tree: Checked, scope: Scope): Sql {
+  return termOf(tree, new Place(scope)).canonical;
+}
+
+/** Where a tree is put into SQL: the aliases there, and the ground that the calculation it is part of stands on. */
+class Place {
+  constructor(
+    readonly scope: Scope,
+    readonly ground: Ground | null = null,
+    /** What stands for parts that join a table: they join it once, however often they are said. */
+    readonly made = new Map<Checked, Sql>(),
+  ) {}
+
+  on(ground: Ground): Place {
+    return new Place(this.scope, ground, this.made);
+  }
+
+  once(tree: Checked, make: () => Sql): Sql {
+    const known = this.made.get(tree) ?? make();
+    this.made.set(tree, known);
+    return known;
+  }
+}
+
+function sqlOf(tree: Checked, place: Place): Sql {
+  const { scope } = place;
   switch (tree.kind) {
     case 'field':
       return scope.column(tree.at);
     case 'value':
       return literal(tree);
-    case 'null':
-      return raw(`null::${dbTypes[tree.type]}`);
     case 'named':
       throw new Error(`The name “${tree.question.text}” was not bound.`);
     case 'blank':
-      return blank(tree.operand, scope);
+      return blank(tree.operand, place);
     case 'not':
-      return sql`(not ${emit(tree.operand, scope)})`;
+      return sql`(not ${sqlOf(tree.operand, place)})`;
     case 'and':
     case 'or':
       return sql`(${join(
-        tree.operands.map((o) => emit(o, scope)),
+        tree.operands.map((o) => sqlOf(o, place)),
         ` ${tree.kind} `,
       )})`;
     case 'compare':
-      return compare(tree.op, tree.left, tree.right, scope);
+      return compare(tree.op, tree.left, tree.right, place);
     case 'in':
-      return inList(tree, scope);
+      return inList(tree, place);
     case 'between':
-      return sql`(${compare('>=', tree.operand, tree.low, scope)} and ${compare('<=', tree.operand, tree.high, scope)})`;
+      return sql`(${compare('>=', tree.operand, tree.low, place)} and ${compare('<=', tree.operand, tree.high, place)})`;
     case 'like':
-      return sql`(${canonicalSql(tree.operand, scope)} like ${canonicalSql(tree.pattern, scope)})`;
+      return sql`(${canonical(tree.operand, place)} like ${canonical(tree.pattern, place)})`;
     case 'isNull':
-      return sql`(${tree.operand.kind === 'field' ? emit(tree.operand, scope) : canonicalSql(tree.operand, scope)} is null)`;
-    case 'arithmetic':
-      return arithmetic(tree, scope);
-    case 'call':
-      return tree.entry.sql(argumentsOf(tree.args, scope), scope.env);
-    case 'convert':
-      return convert(tree, scope);
+      return sql`(${tree.operand.kind === 'field' ? sqlOf(tree.operand, place) : canonical(tree.operand, place)} is null)`;
     case 'list':
       return sql`array[${join(
-        tree.items.map((i) => canonicalSql(i, scope)),
+        tree.items.map((i) => canonical(i, place)),
         ', ',
       )}]::${raw(tree.dbType)}[]`;
-    case 'interval':
-      return interval(tree, scope);
-    case 'children':
-      return children(tree, scope);
     case 'planned':
-      return scope.asPlanned(() => emit(tree.operand, scope));
+      return scope.asPlanned(() => sqlOf(tree.operand, place));
     case 'place':
       return scope.place(tree.what);
     case 'selected':
       return sql`(${tree.key === null ? scope.key() : scope.column(tree.key)} in (${keysOf(tree.selection, scope)}))`;
+    case 'children':
+      return place.once(tree, () => children(tree, scope));
+    default:
+      return canonical(tree, place);
   }
 }
 
+const canonical = (tree: Checked, place: Place): Sql => termOf(tree, place).canonical;
+
+/** What a tree is worth: a value of the language, with what is known of it. */
+function termOf(tree: Checked, place: Place): Term {
+  switch (tree.kind) {
+    case 'call':
+    case 'arithmetic':
+      return place.ground ? calculated(tree, place, place.ground) : onFirmGround(tree, place);
+    case 'field':
+      return ofBase(tree.at.field.base).term(
+        place.scope.column(tree.at),
+        tree.at.field.dbType,
+        place.ground ?? groundOf(place, false),
+        (clock) => atZone(clock, place.scope),
+      );
+    case 'value':
+      return constant(tree);
+    case 'null': {
+      const none = raw(`null::${dbTypes[tree.type]}`);
+      return tree.type === 'number' ? whole(raw('null::bigint'), 0, 0) : new Term(none, tree.type);
+    }
+    case 'convert':
+      return convert(tree, place);
+    case 'interval':
+      return interval(tree, place);
+    case 'planned':
+      return place.scope.asPlanned(() => termOf(tree.operand, place));
+    default:
+      return new Term(sqlOf(tree, place), typeOf(tree));
+  }
+}
+
+/** A calculation as it is for nearly all records, where that is simpler, beside what is right for every one. */
+function onFirmGround(tree: Calculation, place: Place): Term {
+  const [firm, usual] = [groundOf(place, false), groundOf(place, true)];
+  const always = calculated(tree, place.on(firm), firm);
+  if (firm.falls === 0) return always;
+  const mostly = calculated(tree, place.on(usual), usual);
+  if (usual.tests.size === 0 || usual.falls >= firm.falls) return always;
+  const tests = join([...usual.tests.values()], ' and ');
+  return new Term(sql`(case when ${tests} then ${mostly.canonical} else ${always.canonical} end)`, always.type);
+}
+
+const groundOf = (place: Place, usual: boolean): Ground => new Ground(usual, () => place.scope.newAlias());
+
+type Calculation = Extract<Checked, { kind: 'call' | 'arithmetic' }>;
+
+function calculated(tree: Calculation, place: Place, ground: Ground): Term {
+  return tree.kind === 'call'
+    ? tree.entry.sql(argumentsOf(tree.args, place), place.scope.env, ground)
+    : arithmetic(tree, place, ground);
+}
+
 /** Lists of two types of the database (text and varchar, two enums) meet as lists of the one that both are in the language. */
-function argumentsOf(args: readonly Checked[], scope: Scope): Sql[] {
+function argumentsOf(args: readonly Checked[], place: Place): Term[] {
   const lists = args.filter((a) => typeOf(a) === 'list').map(itemDbType);
   const common = new Set(lists).size > 1 ? raw(commonType(lists)) : null;
   return args.map((a) =>
-    common && typeOf(a) === 'list' ? sql`${canonicalSql(a, scope)}::${common}[]` : canonicalSql(a, scope),
+    common && typeOf(a) === 'list' ? new Term(sql`${canonical(a, place)}::${common}[]`, 'list') : termOf(a, place),
   );
 }
 
@@ -99,19 +178,40 @@ const dbTypes: Readonly<Record<ValueType, string>> = {
   interval: 'date',
 };
 
-/** The same in the one database type of its kind; texts ordered by code point. */
-export function canonicalSql(tree: Checked, scope: Scope): Sql {
-  if (tree.kind === 'field') return canonicalField(tree.at, scope);
-  if (tree.kind !== 'value') return emit(tree, scope);
+/** A literal; numbers as the language keeps them. */
+function constant(tree: Extract<Checked, { kind: 'value' }>): Term {
   const type = typeOf(tree);
-  if (type === 'text') return sql`(${value(tree.text)}::text collate "C")`;
-  if (isClock(tree.dbType)) return sql`${value(tree.text)}::${raw(tree.dbType)}`;
-  return sql`${value(tree.text)}::${raw(dbTypes[type])}`;
+  if (type === 'text') {
+    const octets = new TextEncoder().encode(tree.text).length;
+    return new Term(
+      sql`(${value(tree.text)}::text collate "C")`,
+      type,
+      { low: 0, high: octets, digits: 0 },
+      false,
+      tree.text,
+    );
+  }
+  if (type === 'number') return number(tree.text);
+  if (isClock(tree.dbType)) return new Term(sql`${value(tree.text)}::${raw(tree.dbType)}`, type);
+  const known =
+    type === 'date' ? { ...anyOf(type), low: dayFrom(tree.text).number, high: dayFrom(tree.text).number } : anyOf(type);
+  return new Term(sql`${value(tree.text)}::${raw(dbTypes[type])}`, type, known, false, tree.text);
 }
 
-function canonicalField(at: FieldPath, scope: Scope): Sql {
-  const { base, dbType } = at.field;
-  return ofBase(base).asValue(scope.column(at), dbType, (clock) => atZone(clock, scope));
+function number(said: string): Term {
+  const found = numberOf(said);
+  if (found === null) return whole(raw('null::bigint'), 0, 0);
+  const text = numberText(found);
+  const n = Number(text);
+  const isWhole = Number.isSafeInteger(n) && !text.includes('.');
+  const digits = text.split('.')[1]?.length ?? 0;
+  return new Term(
+    sql`${value(text)}::${raw(isWhole ? 'bigint' : 'numeric')}`,
+    'number',
+    { low: n, high: n, digits },
+    isWhole,
+    text,
+  );
 }
 
 function atZone(time: Sql, scope: Scope): Sql {
@@ -122,13 +222,44 @@ function literal(tree: Extract<Checked, { kind: 'value' }>): Sql {
   return sql`${value(tree.text)}::${raw(tree.dbType)}`;
 }
 
-function compare(op: Comparison, left: Checked, right: Checked, scope: Scope): Sql {
-  const day = byDay(op, left, right, scope) ?? byDay(mirrored[op], right, left, scope);
+/**
+ * Values compare as the database orders them: minus infinity and what lies before the year 1 come first, what lies after
+ * the year 9999 and infinity last, and after all numbers what is none.
+ */
+function compare(op: Comparison, left: Checked, right: Checked, place: Place): Sql {
+  const day = byDay(op, left, right, place) ?? byDay(mirrored[op], right, left, place);
   if (day) return day;
   if (!isPlain(left) || !isPlain(right) || clocksMeetOthers(left, right))
-    return sql`(${canonicalSql(left, scope)} ${raw(op)} ${canonicalSql(right, scope)})`;
+    return sql`(${side(left, place)} ${raw(op)} ${side(right, place)})`;
   const text = typeOf(left) === 'text' && op !== '=' && op !== '<>' ? raw(' collate "C"') : raw('');
-  return sql`(${emit(left, scope)}${text} ${raw(op)} ${emit(right, scope)})`;
+  return sql`(${sqlOf(left, place)}${text} ${raw(op)} ${sqlOf(right, place)})`;
+}
+
+/** A field as it is, whatever is in it; anything else as a value of the language. */
+function side(tree: Checked, place: Place): Sql {
+  if (tree.kind === 'planned') return place.scope.asPlanned(() => side(tree.operand, place));
+  if (tree.kind === 'convert' && tree.operand.kind === 'field') return converted(tree, place);
+  if (tree.kind !== 'field') return termOf(tree, place).sql;
+  const { base, dbType } = tree.at.field;
+  const column = place.scope.column(tree.at);
+  if (isFloat(tree)) return sql`${column}::text::numeric`;
+  if (isClock(dbType)) return farOr(column, 'timestamp', 'timestamptz', atZone(column, place.scope));
+  return base === 'number' || base === 'date' || base === 'moment' ? column : termOf(tree, place).sql;
+}
+
+/** What lies beyond the years 1 to 9999 is infinitely far for a calculation with zones; `near` is made of the others. */
+function farOr(column: Sql, from: string, to: string, near: Sql): Sql {
+  const [type, made] = [raw(from), raw(to)];
+  // A day's room at both ends, as `tantamos.bounded` has it.
+  return sql`(case when ${column} between ${type} '0001-01-02' and ${type} '9999-12-31' then ${near}
+    when ${column} < ${type} '0001-01-02' then ${made} '-infinity' when ${column} is not null then ${made} 'infinity' end)`;
+}
+
+function converted(tree: Extract<Checked, { kind: 'convert' }>, place: Place): Sql {
+  const column = side(tree.operand, place);
+  return tree.type === 'date'
+    ? farOr(column, 'timestamptz', 'date', inOtherType(tree, column, place.scope))
+    : farOr(column, 'date', 'timestamptz', inOtherType(tree, column, place.scope));
 }
 
 const mirrored: Record<Comparison, Comparison> = { '=': '=', '<>': '<>', '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
@@ -152,15 +283,15 @@ function clocksMeetOthers(left: Checked, right: Checked): boolean {
 }
 
 /** A field's moment against a day that no field has a part in: as a stretch of moments, which an index can serve. */
-function byDay(op: Comparison, left: Checked, day: Checked, scope: Scope): Sql | undefined {
+function byDay(op: Comparison, left: Checked, day: Checked, place: Place): Sql | undefined {
   if (left.kind !== 'convert' || left.type !== 'date' || left.operand.kind !== 'field' || !isConstant(day))
     return undefined;
-  const column = emit(left.operand, scope);
+  const column = sqlOf(left.operand, place);
   const start = (days: number): Sql => {
-    const clock = sql`(${canonicalSql(day, scope)} + ${raw(String(days))})::timestamp`;
+    const clock = sql`(${canonical(day, place)} + ${raw(String(days))})::timestamp`;
     return isClock((left.operand as Extract<Checked, { kind: 'field' }>).at.field.dbType)
       ? clock
-      : atZone(clock, scope);
+      : atZone(clock, place.scope);
   };
   switch (op) {
     case '=':
@@ -185,17 +316,17 @@ function isConstant(tree: Checked): boolean {
 }
 
 /** A list of plain values beside a field travels as one array; all else is compared one by one. */
-function inList(tree: Extract<Checked, { kind: 'in' }>, scope: Scope): Sql {
+function inList(tree: Extract<Checked, { kind: 'in' }>, place: Place): Sql {
   const { operand } = tree;
   const texts = new Map<string, string[]>();
   const others: Sql[] = [];
   for (const item of tree.list) {
     const asArray = isPlain(operand) && item.kind === 'value' && !clocksMeetOthers(operand, item);
-    if (!asArray) others.push(compare('=', operand, item, scope));
+    if (!asArray) others.push(compare('=', operand, item, place));
     else if (!texts.get(item.dbType)?.push(item.text)) texts.set(item.dbType, [item.text]);
   }
   const arrays = [...texts].map(
-    ([dbType, list]) => sql`${emit(operand, scope)} = any(${value(list)}::text[]::${raw(dbType)}[])`,
+    ([dbType, list]) => sql`${sqlOf(operand, place)} = any(${value(list)}::text[]::${raw(dbType)}[])`,
   );
   // Nothing is one of none.
   if (tree.list.length === 0) return raw('false');
@@ -203,40 +334,35 @@ function inList(tree: Extract<Checked, { kind: 'in' }>, scope: Scope): Sql {
 }
 
 /** Null or, for texts, empty. */
-function blank(operand: Checked, scope: Scope): Sql {
-  const column = emit(operand, scope);
+function blank(operand: Checked, place: Place): Sql {
+  const column = sqlOf(operand, place);
   const isText = operand.kind === 'field' && operand.at.field.base === 'text' && !operand.at.field.choices;
   return isText ? sql`(${column} is null or ${column} = '')` : sql`(${column} is null)`;
 }
 
-const calculations: Readonly<Record<Arithmetic, Sql>> = {
-  '+': sql`tantamos.plus`,
-  '-': sql`tantamos.minus`,
-  '*': sql`tantamos.times`,
-  '/': sql`tantamos.divide`,
-  '%': sql`tantamos.remainder`,
-  div: sql`tantamos.whole_quotient`,
-  '^': sql`tantamos.power`,
-};
-
-function arithmetic(tree: Extract<Checked, { kind: 'arithmetic' }>, scope: Scope): Sql {
-  const [a, b] = [canonicalSql(tree.left, scope), canonicalSql(tree.right, scope)];
-  if (tree.type === 'date') return sql`tantamos.day_plus(${a}, ${tree.op === '-' ? sql`-${b}` : b})`;
-  if (typeOf(tree.left) === 'date') return sql`(${a} - ${b})::numeric`;
-  return sql`${calculations[tree.op]}(${a}, ${b})`;
+function arithmetic(tree: Extract<Checked, { kind: 'arithmetic' }>, place: Place, ground: Ground): Term {
+  const [a, b] = [termOf(tree.left, place), termOf(tree.right, place)];
+  if (tree.type === 'date') return daysOn(a, b, tree.op === '-' ? -1 : 1, ground);
+  if (typeOf(tree.left) === 'date') return whole(sql`(${a.sql} - ${b.sql})::bigint`, a.low - b.high, a.high - b.low);
+  return calculation(tree.op, a, b, ground);
 }
 
-function convert(tree: Extract<Checked, { kind: 'convert' }>, scope: Scope): Sql {
-  const operand = canonicalSql(tree.operand, scope);
-  if (tree.type === 'date') return sql`${atZone(operand, scope)}::date`;
-  if (tree.last) return sql`(${atZone(sql`(${operand} + 1)::timestamp`, scope)} - interval '1 microsecond')`;
-  return atZone(sql`${operand}::timestamp`, scope);
+function convert(tree: Extract<Checked, { kind: 'convert' }>, place: Place): Term {
+  const made = inOtherType(tree, canonical(tree.operand, place), place.scope);
+  return tree.type === 'date' ? date(made) : new Term(made, 'moment');
 }
 
-function interval(tree: Extract<Checked, { kind: 'interval' }>, scope: Scope): Sql {
+/** A moment's day, or a day's first or last moment. */
+function inOtherType({ type, last }: Extract<Checked, { kind: 'convert' }>, from: Sql, scope: Scope): Sql {
+  if (type === 'date') return sql`${atZone(from, scope)}::date`;
+  if (last) return sql`(${atZone(sql`(${from} + 1)::timestamp`, scope)} - interval '1 microsecond')`;
+  return atZone(sql`${from}::timestamp`, scope);
+}
+
+function interval(tree: Extract<Checked, { kind: 'interval' }>, place: Place): Term {
   const dbType = tree.of === 'date' ? 'date' : 'timestamptz';
-  const end = (e: Checked | null, open: string): Sql => (e ? canonicalSql(e, scope) : raw(`'${open}'::${dbType}`));
-  return intervalSql(end(tree.from, '-infinity'), end(tree.to, 'infinity'));
+  const end = (e: Checked | null, open: string): Sql => (e ? canonical(e, place) : raw(`'${open}'::${dbType}`));
+  return new IntervalTerm(end(tree.from, '-infinity'), end(tree.to, 'infinity'));
 }
 
 /**

@@ -113,6 +113,11 @@ export class Scope {
     return alias;
   }
 
+  /** A name for a query inside a value. */
+  newAlias(): Sql {
+    return raw(`v${this.shared.made++}`);
+  }
+
   /** `table r left join …`, to be asked for after every column has been. */
   from(): Sql {
     return sql`${tableOf(this.type)} ${this.root}${this.joins()}`;

@@ -2,8 +2,8 @@
  * A piece of SQL with its values apart. Pieces are put together only from literal program text, from
  * `identifier` (names out of the catalog) and from `value` (everything a person typed).
  */
-export type Sql = { readonly pieces: readonly (string | Parameter | Sql)[] };
-interface Parameter {
+export type Sql = { readonly pieces: readonly (string | SqlParameter | Sql)[] };
+export interface SqlParameter {
   readonly parameter: unknown;
 }
 

@@ -48,7 +48,7 @@ const built = fc.letrec<Typed>((tie) => {
     m.map((a) => `INTERVAL(${a}, '..')`),
   );
   const list = fc.oneof(
-    among('tags', 'parent.tags'),
+    among('tags', 'parent.tags', 'short'),
     fc.array(t, { minLength: 1, maxLength: 3 }).map((i) => `(${i.join(', ')})`),
   );
   const sign = among('=', '<>', '<', '<=', '>', '>=');
@@ -94,6 +94,8 @@ const built = fc.letrec<Typed>((tie) => {
         'i',
         'big',
         'f',
+        'g',
+        'w',
         'parent.n',
         'parent.i',
         'NULL + i',
@@ -106,7 +108,18 @@ const built = fc.letrec<Typed>((tie) => {
         "max(samples.parent.big, t <> '')",
         'sum(samples.parent.f)',
       ),
-      fc.oneof(small, among('0.5', '1e20', '123456789012345.678', '-0.001', '1e-20')),
+      fc.oneof(
+        small,
+        among(
+          '0.5',
+          '0.99999999999999999',
+          '2.9999999999999999999999',
+          '1e20',
+          '123456789012345.678',
+          '-0.001',
+          '1e-20',
+        ),
+      ),
       fc.tuple(n, among('+', '-', '*', '/', '%', 'div', '^'), n).map(([a, s, b]) => `(${a} ${s} ${b})`),
       fc.tuple(d, d).map(([a, b]) => `(${a} - ${b})`),
       optional('ROUND', n, small),
@@ -224,24 +237,52 @@ export function sampleRecords(seed: number): object[] {
     '1999-12-31T23:59:59.123456Z',
     '2026-05-01T00:00:00Z',
   ];
-  return Array.from({ length: 40 }, (_, i) => ({
+  // What the database holds and no calculation gives.
+  const farDays = ['infinity', '-infinity', '0044-03-15 BC', '12026-05-01', '5874897-12-31', '4713-01-01 BC'];
+  const farMoments = [
+    'infinity',
+    '-infinity',
+    '0044-03-15T12:00:00Z BC',
+    '12026-05-01T00:00:00Z',
+    '294276-12-31T23:59:59Z',
+  ];
+  const random40 = Array.from({ length: 40 }, (_, i) => ({
     id: i + 1,
     t: pick([null, ...texts]),
     u: pick([...texts, null]),
-    n: pick(numbers),
+    n: pick([...numbers, 'NaN']),
     i: pick([null, 0, 1, 5, -3, 2147483647, -2147483648]),
     big: pick([null, '9223372036854775807', '-5', '7']),
-    f: pick([null, 0.1, 1e10, -2.5, 1e300, 'NaN', 'Infinity', 3]),
+    f: pick([null, 0.1, 1e10, -2.5, 1e300, 'NaN', 'Infinity', '-Infinity', 3, 16777216.5, 1e-320, '-0']),
+    g: pick([null, 0.1, 16777216, -1234567.5, 'NaN', '-Infinity', 3e38]),
+    w: pick([null, 7, 0.25, 'NaN', 'Infinity', '-Infinity', '1e150', '1e25', `0.${'3'.repeat(40)}`, '-12.50']),
     b: pick([null, true, false]),
-    d: pick([null, ...days]),
-    e: pick([...days, null]),
-    m: pick(moments),
+    d: pick([null, ...days, ...days, ...farDays]),
+    e: pick([...days, null, ...farDays]),
+    m: pick([...moments, ...moments, ...farMoments]),
     c:
-      pick([...moments, '2026-10-25T02:30:00Z', '2026-03-29T02:30:00Z', '2026-11-01T01:30:00Z'])?.replace('Z', '') ??
-      null,
+      pick([
+        ...moments,
+        ...farMoments,
+        '2026-10-25T02:30:00Z',
+        '2026-03-29T02:30:00Z',
+        '2026-11-01T01:30:00Z',
+        '1945-05-24T02:30:00Z',
+        '1947-05-11T02:30:00Z',
+      ])?.replace('Z', '') ?? null,
     tags: pick([null, '{}', '{a,"b c",É}', '{a,NULL}', '{red,"q\\"x"}']),
+    short: pick([null, '{}', '{a}', '{"b c",red}']),
     nums: pick([null, '{1,2}', '{3}']),
     choice: pick([null, 'red', 'green', 'Blue']),
     parent: i === 0 ? null : pick([null, 1, 2, 1 + random(i)]),
   }));
+  // One of each kind, whatever the seed.
+  const far = [
+    { f: 'NaN', g: 16777216, w: 'NaN', n: 'NaN', d: 'infinity', m: 'infinity', c: 'infinity' },
+    { f: '-Infinity', g: 0.1, w: '-Infinity', n: 1, d: '-infinity', m: '-infinity', c: '-infinity' },
+    { f: 1e300, g: 3e38, w: '1e150', n: 2, d: '12026-05-01', m: '12026-05-01T00:00:00Z', c: '12026-05-01T00:00:00' },
+    { f: -5, g: -5, w: -5, n: 3, d: '0044-03-15 BC', m: '0044-03-15T12:00:00Z BC', c: '0044-03-15T12:00:00 BC' },
+    { f: 16777217, g: 7, w: 7, n: 4, d: '2026-05-01', m: '2026-05-01T08:00:00Z', c: '1947-05-11T02:30:00' },
+  ];
+  return [...random40, ...far.map((values, i) => ({ id: 41 + i, tags: '{a}', short: '{a}', ...values }))];
 }

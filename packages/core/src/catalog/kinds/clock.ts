@@ -21,26 +21,31 @@ export function canonicalMoment(text: string, timeZone = 'UTC'): string | undefi
   return `${clock}${offset}`;
 }
 
-/**
- * How far a zone's clocks are ahead of UTC when they show this; where they leap over it, as before the leap. With what every
- * browser has: pages read this, and a library of dates would be a tenth of them.
- */
 function offsetOf(clock: string, timeZone: string): string {
-  if (timeZone === 'UTC') return '+00:00';
-  const shown = Date.parse(`${clock.slice(0, 10)}T${clock.slice(11, 19)}Z`);
-  const guess = aheadAt(Date.now(), timeZone);
-  const first = aheadAt(shown - guess, timeZone);
-  const second = aheadAt(shown - first, timeZone);
-  const ahead = first === guess || first === second ? first : Math.max(first, second);
-  const minutes = Math.trunc(Math.abs(ahead) / 60_000);
-  const two = (n: number): string => String(n).padStart(2, '0');
-  return `${ahead < 0 ? '-' : '+'}${two(Math.trunc(minutes / 60))}:${two(minutes % 60)}`;
+  const ahead = aheadOfClock(Date.parse(`${clock.slice(0, 10)}T${clock.slice(11, 19)}Z`), timeZone);
+  const seconds = Math.abs(ahead) / 1000;
+  const two = (n: number): string => String(Math.trunc(n)).padStart(2, '0');
+  const odd = seconds % 60 === 0 ? '' : `:${two(seconds % 60)}`;
+  return `${ahead < 0 ? '-' : '+'}${two(seconds / 3600)}:${two((seconds / 60) % 60)}${odd}`;
+}
+
+/**
+ * How far a zone's clocks are ahead of UTC when they show a time, all in ms; of a time shown twice, the second; where they
+ * leap over it, as before the leap (as PostgreSQL has it). With what every browser has: pages read this, and a library of
+ * dates would be a tenth of them.
+ */
+export function aheadOfClock(shown: number, timeZone: string): number {
+  if (timeZone === 'UTC') return 0;
+  const hours = [-30, -15, 0, 15, 30];
+  const offsets = [...new Set(hours.map((h) => aheadAt(shown + h * 3_600_000, timeZone)))];
+  const fitting = offsets.filter((ahead) => aheadAt(shown - ahead, timeZone) === ahead);
+  return fitting.length > 0 ? Math.min(...fitting) : aheadAt(shown - Math.max(...offsets), timeZone);
 }
 
 const zones = new Map<string, Intl.DateTimeFormat>();
 
 /** How far a zone's clocks are ahead of UTC at a moment, both in ms. */
-function aheadAt(moment: number, timeZone: string): number {
+export function aheadAt(moment: number, timeZone: string): number {
   const format =
     zones.get(timeZone) ??
     new Intl.DateTimeFormat('en-US', {

@@ -1,4 +1,5 @@
 import { sql } from '../../sql/sql';
+import { date as dateTerm } from '../../language/term';
 import { isDay } from './clock';
 import { editable, type Kind } from './kind';
 
@@ -14,7 +15,12 @@ export const date: Kind = {
   whyNotEditable: editable,
   canonical: ({ trimmed, what, short, bad }) =>
     isDay(trimmed) ? trimmed : bad(`${what} is a date such as 2026-05-01; “${short}” is not.`),
-  asValue: (column) => sql`tantamos.bounded(${column}::date)`,
+  term: (column, _, ground) =>
+    ground.column(
+      sql`${column} between date '1600-01-01' and date '2400-01-01'`,
+      dateTerm(column, -135_140, 157_054),
+      dateTerm(sql`tantamos.bounded(${column}::date)`),
+    ),
   inList: {
     fits: (entry) => /^\d{4}-\d{2}-\d{2}$/.test(entry),
     is: (column, entry) => sql`${column}::text = ${entry}`,

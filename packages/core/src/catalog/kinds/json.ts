@@ -1,4 +1,4 @@
-import { sql } from '../../sql/sql';
+import { textColumn } from '../../language/term';
 import { editable, type Kind } from './kind';
 
 export const json: Kind = {
@@ -13,7 +13,7 @@ export const json: Kind = {
   whyNotEditable: editable,
   canonical: ({ trimmed, what, short, bad }) =>
     isStorableJson(trimmed) ? trimmed : bad(`${what} is JSON, such as {"a": 1}; “${short}” is not.`),
-  asValue: (column) => sql`(${column}::text collate "C")`,
+  term: (column, _, ground) => textColumn(column, ground),
   inList: null,
 };
 

@@ -1,3 +1,4 @@
+import type { Ground, Term } from '../../language/term';
 import type { Sql } from '../../sql/sql';
 
 /** The type of a value in the language. Choices are texts, keys are of the base of their field. */
@@ -36,8 +37,11 @@ export interface Kind {
   whyNotEditable(dbType: string): string | null;
   /** What a person wrote as the text the database takes; says what would be right where it is not. */
   canonical(said: Said): string;
-  /** Its column as the one type that the language has for it; `atZone`: clocks as moments. */
-  asValue(column: Sql, dbType: string, atZone: (column: Sql) => Sql): Sql;
+  /**
+   * Its column as a value of the language, blank where the language has no place for what is in it; `atZone`: clocks as
+   * moments.
+   */
+  term(column: Sql, dbType: string, ground: Ground, atZone: (column: Sql) => Sql): Term;
   /** How an entry of a pasted list meets it; null where none can. `text`: by letters, small and capital alike. */
   readonly inList: 'text' | InList | null;
 }

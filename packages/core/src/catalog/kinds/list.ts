@@ -1,3 +1,4 @@
+import { Term } from '../../language/term';
 import type { Kind } from './kind';
 
 export const list: Kind = {
@@ -11,6 +12,6 @@ export const list: Kind = {
   hasRanges: false,
   whyNotEditable: () => 'lists cannot be changed yet.',
   canonical: ({ what, bad }) => bad(`${what} is of a kind that cannot be written here.`),
-  asValue: (column) => column,
+  term: (column) => new Term(column, 'list'),
   inList: null,
 };

@@ -1,3 +1,5 @@
+import { mostDecimals, mostNumber } from '../../language/limits';
+import { numeric, Term, whole } from '../../language/term';
 import { raw, sql } from '../../sql/sql';
 import { editable, type Kind } from './kind';
 
@@ -19,9 +21,20 @@ export const number: Kind = {
     if (trimmed.length > mostDigits) return bad(`${what}: a number may have ${mostDigits} digits; this one has more.`);
     return trimmed;
   },
-  asValue(column, dbType) {
-    if (/^(smallint|integer|bigint)/.test(dbType)) return sql`${column}::numeric`;
-    return /^numeric\(/.test(dbType) ? column : sql`tantamos.bounded(${column}::numeric)`;
+  term(column, dbType, ground) {
+    const most = { smallint: 2 ** 15, integer: 2 ** 31, bigint: 2 ** 63 }[dbType];
+    if (most) return whole(sql`${column}::bigint`, -most, most);
+    const [, digits, scale = '0'] = /^numeric\((\d+)(?:,(-?\d+))?\)$/.exec(dbType) ?? [];
+    const greatest = 10 ** (Number(digits) - Number(scale));
+    if (digits && greatest < mostNumber && Number(scale) <= mostDecimals)
+      return numeric(sql`nullif(${column}, 'NaN')`, -greatest, greatest, Math.max(0, Number(scale)));
+    // The text of a float has all its digits; a cast would round them.
+    if (dbType !== 'numeric' && !digits) return new Term(sql`tantamos.bounded(${column}::text::numeric)`, 'number');
+    return ground.column(
+      sql`(abs(${column}) < 1e20 and scale(${column}) <= 10)`,
+      numeric(column, -1e20, 1e20, 10),
+      new Term(sql`tantamos.bounded(${column}::numeric)`, 'number'),
+    );
   },
   inList: {
     fits: (entry) => /^-?\d{1,18}(\.\d{1,10})?$/.test(entry),

@@ -1,4 +1,4 @@
-import { sql } from '../../sql/sql';
+import { textColumn } from '../../language/term';
 import type { Kind } from './kind';
 
 /** Whatever the database has that is of no other kind: read, and left as it is. */
@@ -13,6 +13,6 @@ export const other: Kind = {
   hasRanges: false,
   whyNotEditable: (dbType) => `fields of the database type ${dbType} can be read and not changed.`,
   canonical: ({ what, bad }) => bad(`${what} is of a kind that cannot be written here.`),
-  asValue: (column) => sql`(${column}::text collate "C")`,
+  term: (column, _, ground) => textColumn(column, ground),
   inList: null,
 };

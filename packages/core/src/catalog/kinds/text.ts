@@ -1,4 +1,4 @@
-import { sql } from '../../sql/sql';
+import { textColumn } from '../../language/term';
 import { editable, type Kind } from './kind';
 
 export const text: Kind = {
@@ -12,6 +12,9 @@ export const text: Kind = {
   hasRanges: false,
   whyNotEditable: editable,
   canonical: ({ text: said }) => said,
-  asValue: (column) => sql`(${column}::text collate "C")`,
+  term(column, dbType, ground) {
+    const [, characters] = /^character(?: varying)?\((\d+)\)$/.exec(dbType) ?? [];
+    return textColumn(column, ground, characters && 4 * Number(characters));
+  },
   inList: 'text',
 };

@@ -1,3 +1,4 @@
+import { textColumn } from '../../language/term';
 import { sql } from '../../sql/sql';
 import { editable, type Kind } from './kind';
 
@@ -16,6 +17,6 @@ export const uuid: Kind = {
   whyNotEditable: editable,
   canonical: ({ trimmed, what, short, bad }) =>
     shape.test(trimmed) ? trimmed.toLowerCase() : bad(`${what} is a UUID; “${short}” is not.`),
-  asValue: (column) => sql`(${column}::text collate "C")`,
+  term: (column, _, ground) => textColumn(column, ground, 36),
   inList: { fits: (entry) => shape.test(entry), is: (column, entry) => sql`${column} = ${entry}::uuid` },
 };

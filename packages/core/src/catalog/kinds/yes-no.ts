@@ -1,3 +1,4 @@
+import { yesNo as yesNoTerm } from '../../language/term';
 import { editable, type Kind } from './kind';
 
 export const yesNo: Kind = {
@@ -15,6 +16,6 @@ export const yesNo: Kind = {
     if (/^(false|no)$/i.test(trimmed)) return 'false';
     return bad(`${what} is yes or no; “${short}” is neither.`);
   },
-  asValue: (column) => column,
+  term: (column) => yesNoTerm(column),
   inList: null,
 };

@@ -5,17 +5,18 @@ import { typeOf, type Checked } from '../checked';
 import type { Env } from '../functions/entry';
 import { calculate } from '../functions/number';
 import { openEnd } from '../functions/time';
+import { firstDay, lastDay } from '../limits';
 import type { Comparison } from '../syntax';
 import {
   bounded,
   boundedDay,
+  anyDay,
+  anyMoment,
   dayAt,
-  dayFrom,
   Day,
-  firstDay,
+  farMoment,
+  Unbounded,
   Interval,
-  lastDay,
-  momentFrom,
   momentOfClock,
   numberOf,
   order,
@@ -39,6 +40,7 @@ export interface Readable {
  */
 export function evaluate(tree: Checked, record: Readable, env: Env): Value {
   const go = (node: Checked): Value => evaluate(node, record, env);
+  const inCalculation = (node: Checked): Value => evaluateTame(node, record, env);
   switch (tree.kind) {
     case 'field':
       return fieldValue(tree.at, record.read(tree.at), env);
@@ -73,18 +75,18 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
     case 'isNull':
       return go(tree.operand) === null;
     case 'arithmetic':
-      return arithmetic(tree, go(tree.left), go(tree.right));
+      return arithmetic(tree, inCalculation(tree.left), inCalculation(tree.right));
     case 'call': {
-      const args = tree.args.map(go);
+      const args = tree.args.map(inCalculation);
       if (!tree.entry.takesBlanks && args.includes(null)) return null;
       return tree.entry.evaluate(args, env);
     }
     case 'convert':
       return convert(tree, go(tree.operand), env);
     case 'list':
-      return tree.items.map(go);
+      return tree.items.map(inCalculation);
     case 'interval':
-      return new Interval(tree.from ? go(tree.from) : openEnd, tree.to ? go(tree.to) : openEnd);
+      return new Interval(tree.from ? inCalculation(tree.from) : openEnd, tree.to ? inCalculation(tree.to) : openEnd);
     case 'children':
       return children(tree, record, env);
     case 'planned':
@@ -97,7 +99,28 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
   }
 }
 
-/** A field's text as a value; numbers and dates that the language has no place for are blank. */
+/** The same for a calculation: a field is blank that holds what the language has no place for (`canonicalSql`). */
+export function evaluateTame(tree: Checked, record: Readable, env: Env): Value {
+  switch (tree.kind) {
+    case 'field':
+      return tame(evaluate(tree, record, env));
+    case 'planned':
+      return evaluateTame(tree.operand, record, env);
+    case 'convert':
+      return convert(tree, evaluateTame(tree.operand, record, env), env);
+    default:
+      return evaluate(tree, record, env);
+  }
+}
+
+function tame(v: Value): Value {
+  if (v instanceof Unbounded) return null;
+  if (v instanceof Big) return bounded(v);
+  if (v instanceof Day) return boundedDay(v.number);
+  return typeof v === 'bigint' ? boundedMoment(v) : v;
+}
+
+/** A field's text as a value, whatever is in it. */
 function fieldValue(at: FieldPath, text: string | null, env: Env): Value {
   if (text === null) return null;
   const { base, dbType } = at.field;
@@ -105,24 +128,37 @@ function fieldValue(at: FieldPath, text: string | null, env: Env): Value {
     const item = typeOf({ kind: 'value', dbType: dbType.replace(/\[\]$/, ''), text: '' });
     return itemsOf(text).map((i) => (i === null ? null : valueOf(item, i)));
   }
-  if (base === 'moment' && isClock(dbType))
-    return /^\d{4}-/.test(text) ? boundedMoment(momentOfClock(text, env.timeZone)) : null;
+  if (base === 'moment' && isClock(dbType)) return clock(text, env.timeZone);
   return valueOf(typeOf({ kind: 'field', at }), text);
 }
 
 function valueOf(type: ReturnType<typeof typeOf>, text: string): Value {
   switch (type) {
     case 'number':
-      return numberOf(text);
+      return anyNumber(text);
     case 'yes_no':
       return text === 'true' || text === 't';
     case 'date':
-      return /^\d{4}-\d\d-\d\d$/.test(text) ? dayFrom(text) : null;
+      return anyDay(text);
     case 'moment':
-      return /^\d{4}-/.test(text) ? boundedMoment(momentFrom(text)) : null;
+      return anyMoment(text);
     default:
       return text;
   }
+}
+
+function anyNumber(text: string): Value {
+  if (!/^[-+.\d]/.test(text) || text.endsWith('Infinity')) return new Unbounded(Number(text));
+  return /^-?\d+(\.\d+)?$/.test(text) ? bigOrUnbounded(new Big(text)) : (numberOf(text) ?? new Unbounded(Number(text)));
+}
+
+const bigOrUnbounded = (x: Big): Value => (bounded(x) === null ? new Unbounded(Number(x)) : x);
+
+/** The moment that clocks of a zone mean; what is beyond the years that zones are known for is infinitely far. */
+function clock(text: string, timeZone: string): bigint {
+  const shown = anyMoment(text);
+  if (boundedMoment(shown) !== null) return momentOfClock(text, timeZone);
+  return shown < 0n ? -farMoment : farMoment;
 }
 
 function boundedMoment(moment: bigint): bigint | null {
@@ -130,8 +166,8 @@ function boundedMoment(moment: bigint): bigint | null {
 }
 
 const dayMicros = 86_400_000_000n;
-const firstMoment = BigInt(firstDay.number + 1) * dayMicros;
-const lastMoment = BigInt(lastDay.number) * dayMicros;
+const firstMoment = BigInt(firstDay + 1) * dayMicros;
+const lastMoment = BigInt(lastDay) * dayMicros;
 
 function isText(operand: Checked): boolean {
   return operand.kind === 'field' && operand.at.field.base === 'text' && !operand.at.field.choices;
@@ -188,6 +224,12 @@ function arithmetic(tree: Extract<Checked, { kind: 'arithmetic' }>, a: Value, b:
 
 function convert(tree: Extract<Checked, { kind: 'convert' }>, operand: Value, env: Env): Value {
   if (operand === null) return null;
+  // Beyond the years 1 to 9999 it is infinitely far.
+  if (tame(operand) === null) {
+    const isAfter = (operand instanceof Day ? operand.number : (operand as bigint)) > 0;
+    if (tree.type === 'date') return new Day(isAfter ? Infinity : -Infinity);
+    return isAfter ? farMoment : -farMoment;
+  }
   if (tree.type === 'date') return dayAt(operand as bigint, env.timeZone);
   const { number } = operand as Day;
   return tree.last ? startOf(new Day(number + 1), env.timeZone) - 1n : startOf(operand as Day, env.timeZone);
@@ -200,7 +242,7 @@ function children(tree: Extract<Checked, { kind: 'children' }>, record: Readable
     .filter((child) => condition === null || evaluate(condition, child, env) === true);
   if (fold === 'has') return found.length > 0;
   if (fold === 'count' || value === null) return new Big(found.length);
-  const values = found.map((child) => evaluate(value, child, env)).filter((v) => v !== null);
+  const values = found.map((child) => evaluateTame(value, child, env)).filter((v) => v !== null);
   if (values.length === 0) return null;
   if (fold === 'min' || fold === 'max') {
     const sign = fold === 'min' ? 1 : -1;

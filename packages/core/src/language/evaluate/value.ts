@@ -1,13 +1,19 @@
 import Big from 'big.js';
-import { DateTime } from 'luxon';
+import { aheadAt, aheadOfClock } from '../../catalog/kinds/clock';
+import { firstDay, lastDay, mostCharacters, mostDecimals, mostNumber } from '../limits';
 
 /**
  * A value of the language in memory: text; exact number; yes/no; a date as days since 1970-01-01 (`Day`); a moment as
  * microseconds since then (bigint); a list; an interval; null for blank.
  */
-export type Value = string | Big | boolean | Day | bigint | readonly Value[] | Interval | null;
+export type Value = string | Big | Unbounded | boolean | Day | bigint | readonly Value[] | Interval | null;
 
-/** Days since 1970-01-01 in the Gregorian calendar, years 0001 to 9999. */
+/** A number that is none for calculations: an infinity, NaN (after all others), or one too great. It can be compared. */
+export class Unbounded {
+  constructor(readonly number: number) {}
+}
+
+/** Days since 1970-01-01 in the Gregorian calendar; beyond the years 0001 to 9999, and infinite, only for comparing. */
 export class Day {
   constructor(readonly number: number) {}
 }
@@ -20,17 +26,8 @@ export class Interval {
   ) {}
 }
 
-/** Numbers are below this in size; beyond, the result is blank. */
-const mostNumber = new Big('1e100');
-/** Digits after the point; more are rounded, half away from zero. */
-export const mostDecimals = 30;
-/** Characters of a text that a function gives; beyond, the result is blank. */
-export const mostCharacters = 1_000_000;
-/** Digits after the point of a quotient. */
-export const quotientDecimals = 16;
-
 export function bounded(x: Big): Big | null {
-  if (x.abs().gte(mostNumber)) return null;
+  if (x.abs().gte(new Big(mostNumber))) return null;
   return x.round(mostDecimals, Big.roundHalfUp);
 }
 
@@ -79,6 +76,34 @@ export function dayOf(year: number, month: number, day: number): Day {
   return new Day(Math.round(at.getTime() / dayMs));
 }
 
+/** A moment that is infinitely far, as a number that no other is beyond. */
+export const farMoment = 1n << 70n;
+
+/** A date as PostgreSQL writes it: `2026-05-01`, `0044-03-15 BC`, `infinity`. */
+export function anyDay(text: string): Day {
+  if (text.endsWith('infinity')) return new Day(text.startsWith('-') ? -Infinity : Infinity);
+  const [, year, month, day, before] = /^(\d+)-(\d\d)-(\d\d)( BC)?$/.exec(text)!;
+  return new Day(dayNumber(before ? 1 - Number(year) : Number(year), Number(month), Number(day)));
+}
+
+/** Days from 1970-01-01, for any year; a year begins with March here, so that leap days come last. */
+function dayNumber(year: number, month: number, day: number): number {
+  const y = month > 2 ? year : year - 1;
+  const inYear = Math.floor((153 * ((month + 9) % 12) + 2) / 5) + day - 1;
+  return y * 365 + Math.floor(y / 4) - Math.floor(y / 100) + Math.floor(y / 400) + inYear - 719_468;
+}
+
+/** A moment as PostgreSQL writes it, in microseconds since 1970-01-01T00:00Z: with an offset, or as shown in UTC. */
+export function anyMoment(text: string): bigint {
+  if (text.endsWith('infinity')) return text.startsWith('-') ? -farMoment : farMoment;
+  const [, date, h, m, s, fraction = '', sign, oh = '0', om = '0', os = '0', before = ''] =
+    /^(\d+-\d\d-\d\d) (\d\d):(\d\d):(\d\d)(?:\.(\d+))?(?:([+-])(\d\d)(?::(\d\d))?(?::(\d\d))?)?( BC)?$/.exec(text)!;
+  const offset = (Number(oh) * 3600 + Number(om) * 60 + Number(os)) * (sign === '-' ? -1 : 1);
+  const seconds = Number(h) * 3600 + Number(m) * 60 + Number(s) - offset;
+  const days = BigInt(anyDay(date! + before).number);
+  return (days * 86_400n + BigInt(seconds)) * 1_000_000n + BigInt(fraction.padEnd(6, '0'));
+}
+
 /** ISO 8601 calendar date, as checked before. */
 export function dayFrom(text: string): Day {
   const [year, month, day] = text.split('-').map(Number);
@@ -90,11 +115,8 @@ export function partsOfDay(day: Day): { year: number; month: number; day: number
   return { year: at.getUTCFullYear(), month: at.getUTCMonth() + 1, day: at.getUTCDate() };
 }
 
-export const firstDay = dayOf(1, 1, 1);
-export const lastDay = dayOf(9999, 12, 31);
-
 export function boundedDay(number: number): Day | null {
-  return number >= firstDay.number && number <= lastDay.number ? new Day(number) : null;
+  return number >= firstDay && number <= lastDay ? new Day(number) : null;
 }
 
 export function dayText(day: Day): string {
@@ -102,27 +124,14 @@ export function dayText(day: Day): string {
   return `${String(year).padStart(4, '0')}-${String(month).padStart(2, '0')}-${String(d).padStart(2, '0')}`;
 }
 
-/** The moment of a text that PostgreSQL would take: `2026-05-01 08:00:00.5+02:00`. */
-export function momentFrom(text: string): bigint {
-  const [, day, time, fraction = '', sign, hours, minutes = '00'] =
-    /^(\d{4}-\d{2}-\d{2})[T ](\d{2}:\d{2}:\d{2})(?:\.(\d+))?([+-])(\d{2})(?::?(\d{2}))?$/.exec(
-      text.replace(/z$/i, '+00'),
-    )!;
-  const [h, m, s] = time!.split(':').map(Number);
-  const seconds = BigInt(dayFrom(day!).number) * 86_400n + BigInt(h! * 3600 + m! * 60 + s!);
-  const offset = BigInt(Number(hours) * 3600 + Number(minutes) * 60) * (sign === '-' ? -1n : 1n);
-  return (seconds - offset) * 1_000_000n + BigInt(fraction.padEnd(6, '0').slice(0, 6));
+/** The moment at which this zone's clocks show a time (`2026-05-01 08:00:00.5`): see `aheadOfClock`. */
+export function momentOfClock(text: string, timeZone: string): bigint {
+  return fromClock(anyMoment(text), timeZone);
 }
 
-/**
- * The moment at which this zone's clocks show a time (`2026-05-01 08:00:00.5`). Of two, the later, as PostgreSQL has it;
- * a time that the clocks skip is as far behind the skip as it would have been.
- */
-export function momentOfClock(text: string, timeZone: string): bigint {
-  const clock = DateTime.fromSQL(text.slice(0, 19).replace('T', ' '), { zone: timeZone });
-  const latest = Math.max(...clock.getPossibleOffsets().map((d) => d.toMillis()));
-  const fraction = /\.(\d+)/.exec(text)?.[1] ?? '';
-  return BigInt(latest) * 1000n + BigInt(fraction.padEnd(6, '0').slice(0, 6));
+/** What is shown, as if the clocks were those of UTC, as the moment it is. */
+function fromClock(shown: bigint, timeZone: string): bigint {
+  return shown - BigInt(aheadOfClock(Number(floorDivide(shown, 1000n)), timeZone)) * 1000n;
 }
 
 /** As PostgreSQL writes it in the time zone UTC. */
@@ -138,14 +147,13 @@ export function momentText(moment: bigint): string {
 
 /** The day that a clock in this zone shows at the moment. */
 export function dayAt(moment: bigint, timeZone: string): Day {
-  const at = DateTime.fromMillis(Number(floorDivide(moment, 1000n)), { zone: timeZone });
-  return dayOf(at.year, at.month, at.day);
+  const ms = Number(floorDivide(moment, 1000n));
+  return new Day(Math.floor((ms + aheadAt(ms, timeZone)) / dayMs));
 }
 
 /** The first moment of a day in this zone; where the clocks skip midnight, the moment they skip to. */
 export function startOf(day: Day, timeZone: string): bigint {
-  const { year, month, day: d } = partsOfDay(day);
-  return BigInt(DateTime.fromObject({ year, month, day: d }, { zone: timeZone }).toMillis()) * 1000n;
+  return fromClock(BigInt(day.number * dayMs) * 1000n, timeZone);
 }
 
 function floorDivide(a: bigint, b: bigint): bigint {
@@ -155,10 +163,19 @@ function floorDivide(a: bigint, b: bigint): bigint {
 /** Below, equal, above: numbers by size, texts by code point, times by time. */
 export function order(a: Value, b: Value): number {
   if (a instanceof Big && b instanceof Big) return a.cmp(b);
-  if (a instanceof Day && b instanceof Day) return Math.sign(a.number - b.number);
+  if (a instanceof Day && b instanceof Day) return rank(a.number, b.number);
+  if (a instanceof Unbounded || b instanceof Unbounded) return rank(sizeOf(a), sizeOf(b));
   if (typeof a === 'string' && typeof b === 'string') return orderTexts(a, b);
   return a === b ? 0 : (a as bigint) < (b as bigint) ? -1 : 1;
 }
+
+/** NaN comes last, as in PostgreSQL. */
+function rank(a: number, b: number): number {
+  if (Number.isNaN(a) || Number.isNaN(b)) return Number(Number.isNaN(a)) - Number(Number.isNaN(b));
+  return a === b ? 0 : a < b ? -1 : 1;
+}
+
+const sizeOf = (v: Value): number => (v instanceof Unbounded ? v.number : Number(v as Big));
 
 function orderTexts(a: string, b: string): number {
   const as = charactersOf(a);

@@ -1,17 +1,26 @@
 import Big from 'big.js';
-import { raw, sql, value as parameter } from '../../sql/sql';
+import { raw, sql, value as parameter, type Sql } from '../../sql/sql';
 import { boundedDay, dayFrom, dayOf, Day, partsOfDay, trimmed, type Value } from '../evaluate/value';
+import { firstDay, lastDay } from '../limits';
 import { isDay } from '../../catalog/kinds/clock';
+import { date as dateTerm, numeric, short, Term, whole, type Ground } from '../term';
 import type { FunctionEntry, Parameter } from './entry';
 import { today } from './text';
 
 const day = (v: Value): Day => v as Day;
 /** Whole, and small enough to count with; beyond, no date would come of it. */
-const count = (v: Value): number => Math.trunc(Math.max(-1e7, Math.min(1e7, Number(v as Big))));
+const countable = (n: number): number => Math.max(-1e7, Math.min(1e7, n));
+const count = (v: Value): number => countable(Number((v as Big).round(0, Big.roundDown)));
 const number = (n: number): Big => new Big(n);
 const date: Parameter = { name: 'date', type: 'date' };
 
-const part = (name: string, doc: string, example: string, pick: 'year' | 'month' | 'day'): FunctionEntry => ({
+const part = (
+  name: string,
+  doc: string,
+  example: string,
+  pick: 'year' | 'month' | 'day',
+  most: number,
+): FunctionEntry => ({
   name,
   group: 'Dates',
   source: 'OpenFormula',
@@ -20,7 +29,7 @@ const part = (name: string, doc: string, example: string, pick: 'year' | 'month'
   parameters: [date],
   result: 'number',
   evaluate: ([d]) => number(partsOfDay(day(d!))[pick]),
-  sql: ([d]) => sql`extract(${raw(pick)} from ${d!})`,
+  sql: ([d]) => numeric(sql`extract(${raw(pick)} from ${d!.sql})`, 1, most, 0),
 });
 
 /** 1 = Monday … 7 = Sunday (ISO 8601). */
@@ -115,6 +124,64 @@ const weekdays = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'satur
 const holidays: Parameter = { name: 'holidays', type: 'list', optional: true };
 const noHolidays = raw(`'{}'::date[]`);
 
+/** Days after the first of all, a Monday: never below 0. */
+const daysIn0001 = (d: Sql): Sql => sql`(${d} - date '0001-01-01')`;
+
+/** What is so many months from a date: natively where that is surely a date, whatever the record. */
+function byMonths(
+  d: Term,
+  n: Term,
+  more: number,
+  ground: Ground,
+  checked: string,
+  natively: (months: number) => Sql,
+): Term {
+  const months = n.cut === null ? null : countable(n.cut);
+  const [low, high] = [d.low + 31 * Math.min(0, months ?? 0) - more, d.high + 31 * Math.max(0, months ?? 0) + more];
+  if (ground.allows(months !== null && low >= firstDay && high <= lastDay))
+    return dateTerm(natively(months!), low, high);
+  return dateTerm(ground.call(checked, d.sql, n.canonical));
+}
+
+/** So many whole days on, or back. */
+export function daysOn(d: Term, n: Term, direction: 1 | -1, ground: Ground): Term {
+  const [low, high] = direction === 1 ? [d.low + n.low, d.high + n.high] : [d.low - n.high, d.high - n.low];
+  if (ground.allows(low >= firstDay && high <= lastDay)) {
+    const days = n.whole ? sql`${n.sql}::int` : sql`trunc(${n.canonical})::int`;
+    return dateTerm(sql`(${d.sql} ${raw(direction === 1 ? '+' : '-')} ${days})`, low - 1, high + 1);
+  }
+  const days = direction === 1 ? n.canonical : sql`(-${n.canonical})`;
+  return dateTerm(ground.call('day_plus', d.sql, days));
+}
+
+/** Working days up to and with a day, in the weeks from the first of all days on. */
+const weekdaysTo = (d: Sql): Sql => sql`(${daysIn0001(d)} / 7 * 5 + least(${daysIn0001(d)} % 7 + 1, 5))`;
+
+/** The working day so many on, no holidays there: whole weeks of five, and the rest. A weekend counts as the day before it. */
+function workdayOn(d: Sql, days: number): Sql {
+  if (days === 0) return d;
+  // Weeks ahead, so that nothing below is negative.
+  const weeks = Math.ceil(Math.max(0, -days) / 5) + 1;
+  const n = daysIn0001(d);
+  const place = sql`(least(${n} % 7, ${raw(days < 0 ? '5' : '4')}) + ${raw(String(days + weeks * 5))})`;
+  return sql`(date '0001-01-01' + (${n} / 7 * 7 - ${raw(String(weeks * 7))} + ${place} / 5 * 7 + ${place} % 5))`;
+}
+
+/** ISO 8601 dates but for 29 February and the year 0000. */
+const everyYear =
+  '^(?!0000)[0-9]{4}-((0[1-9]|1[0-2])-(0[1-9]|1[0-9]|2[0-8])|(0[13-9]|1[0-2])-(29|30)|(0[13578]|1[02])-31)$';
+
+/** How many days a unit has at least. */
+const daysOf = { y: 365, m: 28, d: 1, ym: 28, md: 1, yd: 1 };
+type Unit = keyof typeof daysOf;
+
+/** Of `age`, which PostgreSQL counts as we do but for days that are left. */
+const ofAge: Readonly<Record<string, (age: Sql) => Sql>> = {
+  y: (age) => sql`extract(year from ${age})`,
+  m: (age) => sql`(extract(year from ${age}) * 12 + extract(month from ${age}))`,
+  ym: (age) => sql`extract(month from ${age})`,
+};
+
 export const dateFunctions: readonly FunctionEntry[] = [
   {
     name: 'TODAY',
@@ -125,7 +192,10 @@ export const dateFunctions: readonly FunctionEntry[] = [
     parameters: [],
     result: 'date',
     evaluate: (_, env) => today(env),
-    sql: (_, env) => sql`(date '1970-01-01' + ${parameter(today(env).number)}::int)`,
+    sql(_, env) {
+      const { number } = today(env);
+      return dateTerm(sql`(date '1970-01-01' + ${parameter(number)}::int)`, number, number);
+    },
   },
   {
     name: 'NOW',
@@ -136,11 +206,11 @@ export const dateFunctions: readonly FunctionEntry[] = [
     parameters: [],
     result: 'moment',
     evaluate: (_, env) => env.now,
-    sql: (_, env) => sql`tantamos.moment_of(${parameter(String(env.now))}::bigint)`,
+    sql: (_, env) => new Term(sql`tantamos.moment_of(${parameter(String(env.now))}::bigint)`, 'moment'),
   },
-  part('YEAR', 'The year of a date.', 'YEAR(start_on) = 2026', 'year'),
-  part('MONTH', 'The month of a date, 1 to 12.', 'MONTH(start_on) = 5', 'month'),
-  part('DAY', 'The day of the month.', 'DAY(start_on) = 1', 'day'),
+  part('YEAR', 'The year of a date.', 'YEAR(start_on) = 2026', 'year', 9999),
+  part('MONTH', 'The month of a date, 1 to 12.', 'MONTH(start_on) = 5', 'month', 12),
+  part('DAY', 'The day of the month.', 'DAY(start_on) = 1', 'day', 31),
   {
     name: 'WEEKDAY',
     group: 'Dates',
@@ -154,7 +224,22 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const kind = count(type);
       return kind === 1 ? number((iso % 7) + 1) : kind === 2 ? number(iso) : kind === 3 ? number(iso - 1) : null;
     },
-    sql: ([d, type = raw('1')]) => sql`tantamos.weekday(${d!}, ${type})`,
+    sql([d, type], _, ground) {
+      const kind = type ? type.cut : 1;
+      const n = daysIn0001(d!.sql);
+      switch (kind) {
+        case null:
+          return numeric(ground.call('weekday', d!.sql, type!.canonical), 0, 7, 0);
+        case 1:
+          return whole(sql`((${n} + 1) % 7 + 1)::bigint`, 1, 7);
+        case 2:
+          return whole(sql`(${n} % 7 + 1)::bigint`, 1, 7);
+        case 3:
+          return whole(sql`(${n} % 7)::bigint`, 0, 6);
+        default:
+          return whole(raw('null::bigint'), 0, 0);
+      }
+    },
   },
   {
     name: 'DATEDIF',
@@ -172,7 +257,19 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const found = difference(day(a!), day(b!), unit as string);
       return found === null ? null : number(found);
     },
-    sql: ([a, b, unit]) => sql`tantamos.date_difference(${a!}, ${b!}, ${unit!})`,
+    sql([a, b, unit], _, ground) {
+      const days = Math.max(0, b!.high - a!.low);
+      const most = Math.ceil(days / daysOf[unit!.constant as Unit]);
+      if (unit!.constant === 'd') return whole(sql`nullif(greatest(${b!.sql} - ${a!.sql}, -1), -1)::bigint`, 0, days);
+      const made = ofAge[unit!.constant!];
+      if (!made) return numeric(ground.call('date_difference', a!.sql, b!.sql, unit!.sql), 0, most, 0);
+      const whenForwards = ground.once(
+        [a!.sql, b!.sql],
+        (x, y) => sql`(case when ${x!} <= ${y!} then ${made(sql`age(${y!}::timestamp, ${x!}::timestamp)`)} end)`,
+        short,
+      );
+      return numeric(whenForwards, 0, most, 0);
+    },
   },
   {
     name: 'EDATE',
@@ -183,7 +280,15 @@ export const dateFunctions: readonly FunctionEntry[] = [
     parameters: [date, { name: 'months', type: 'number' }],
     result: 'date',
     evaluate: ([d, n]) => addMonths(day(d!), count(n!)),
-    sql: ([d, n]) => sql`tantamos.months_on(${d!}, ${n!})`,
+    sql: ([d, n], _, ground) =>
+      byMonths(
+        d!,
+        n!,
+        0,
+        ground,
+        'months_on',
+        (months) => sql`(${d!.sql} + interval '${raw(String(months))} months')::date`,
+      ),
   },
   {
     name: 'EOMONTH',
@@ -200,7 +305,16 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const to = partsOfDay(there);
       return dayOf(to.year, to.month, daysIn(to.year, to.month));
     },
-    sql: ([d, n]) => sql`tantamos.month_end(${d!}, ${n!})`,
+    sql: ([d, n], _, ground) =>
+      byMonths(
+        d!,
+        n!,
+        31,
+        ground,
+        'month_end',
+        (months) =>
+          sql`(date_trunc('month', ${d!.sql}::timestamp) + interval '${raw(String(months + 1))} months -1 days')::date`,
+      ),
   },
   {
     name: 'WORKDAY',
@@ -211,7 +325,18 @@ export const dateFunctions: readonly FunctionEntry[] = [
     parameters: [date, { name: 'days', type: 'number' }, holidays],
     result: 'date',
     evaluate: ([d, n, free]) => workday(day(d!), count(n!), holidaysOf(free)),
-    sql: ([d, n, free = noHolidays]) => sql`tantamos.workday(${d!}, ${n!}, ${free})`,
+    sql([d, n, free], _, ground) {
+      const days = n!.cut === null ? null : countable(n!.cut);
+      const far = days === null ? Infinity : Math.ceil(Math.abs(days) / 5) * 7 + 7;
+      const [low, high] = [d!.low - far, d!.high + far];
+      if (!free && days !== null && ground.allows(low >= firstDay && high <= lastDay))
+        return dateTerm(
+          ground.once([d!.sql], (at) => workdayOn(at!, days)),
+          low,
+          high,
+        );
+      return dateTerm(ground.call('workday', d!.sql, n!.canonical, free?.sql ?? noHolidays));
+    },
   },
   {
     name: 'NETWORKDAYS',
@@ -222,7 +347,15 @@ export const dateFunctions: readonly FunctionEntry[] = [
     parameters: [{ name: 'from', type: 'date' }, { name: 'to', type: 'date' }, holidays],
     result: 'number',
     evaluate: ([a, b, free]) => number(workingDays(day(a!), day(b!), holidaysOf(free))),
-    sql: ([a, b, free = noHolidays]) => sql`tantamos.working_days(${a!}, ${b!}, ${free})`,
+    sql([a, b, free], _, ground) {
+      if (free) return new Term(ground.call('working_days', a!.sql, b!.sql, free.sql), 'number');
+      const days = ground.once(
+        [a!.sql, b!.sql],
+        (x, y) => sql`(case when ${x!} <= ${y!} then ${weekdaysTo(y!)} - ${weekdaysTo(sql`(${x!} - 1)`)}
+          else ${weekdaysTo(sql`(${y!} - 1)`)} - ${weekdaysTo(x!)} end)::bigint`,
+      );
+      return whole(days, Math.min(0, b!.low - a!.high - 1), Math.max(0, b!.high - a!.low + 1));
+    },
   },
   {
     name: 'start_of',
@@ -239,7 +372,15 @@ export const dateFunctions: readonly FunctionEntry[] = [
       if (unit === 'month') return dayOf(year, month, 1);
       return unit === 'quarter' ? dayOf(year, month - ((month - 1) % 3), 1) : dayOf(year, 1, 1);
     },
-    sql: ([d, unit]) => sql`tantamos.start_of(${d!}, ${unit!})`,
+    sql: ([d, unit]) =>
+      dateTerm(
+        unit!.constant === 'week'
+          ? sql`(date '0001-01-01' + ${daysIn0001(d!.sql)} / 7 * 7)`
+          : sql`date_trunc(${unit!.sql}, ${d!.sql}::timestamp)::date`,
+        // The first of all days is a Monday.
+        Math.max(firstDay, d!.low - 366),
+        d!.high,
+      ),
   },
   {
     name: 'next_weekday',
@@ -253,7 +394,12 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const wanted = weekdays.indexOf(name as (typeof weekdays)[number]) + 1;
       return boundedDay(day(d!).number + (((wanted - isoWeekday(day(d!)) + 6) % 7) + 1));
     },
-    sql: ([d, name]) => sql`tantamos.next_weekday(${d!}, ${name!})`,
+    sql([d, name], _, ground) {
+      const wanted = raw(String(weekdays.indexOf(name!.constant as (typeof weekdays)[number])));
+      const next = sql`(date '0001-01-01' + ((${daysIn0001(d!.sql)} - ${wanted} + 7) / 7 * 7 + ${wanted}))`;
+      if (ground.allows(d!.high + 7 <= lastDay)) return dateTerm(next, d!.low, d!.high + 7);
+      return dateTerm(ground.call('bounded', next));
+    },
   },
   {
     name: 'DATEVALUE',
@@ -267,6 +413,15 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const said = trimmed(t as string);
       return isDay(said) ? dayFrom(said) : null;
     },
-    sql: ([t]) => sql`tantamos.to_date(${t!})`,
+    sql: ([t], _, ground) =>
+      // Days that every year has are read at once; what else may be a date is looked at by a function of ours.
+      dateTerm(
+        ground.once(
+          [t!.sql],
+          (said) => sql`(case when ${said!} ~ ${raw(`'${everyYear}'`)} then ${said!}::date
+            when ${said!} ~ '[0-9]{4}-[0-9]{2}-[0-9]{2}' then tantamos.to_date(${said!}) end)`,
+          short,
+        ),
+      ),
   },
 ];

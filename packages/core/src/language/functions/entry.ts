@@ -1,6 +1,6 @@
-import type { Sql } from '../../sql/sql';
 import type { ValueType } from '../types';
 import type { Value } from '../evaluate/value';
+import type { Ground, Term } from '../term';
 
 /** A type a parameter takes: one of the language's, or `A`/`B`, which must be one type wherever they stand in a call. */
 export type ParameterType = ValueType | 'A' | 'B';
@@ -42,7 +42,8 @@ export interface FunctionEntry {
   readonly result: ParameterType;
   readonly takesBlanks?: true;
   evaluate(args: readonly Value[], env: Env): Value;
-  sql(args: readonly Sql[], env: Env): Sql;
+  /** For the database: natively where what is known of the arguments allows it (`Ground`), the same to the last digit. */
+  sql(args: readonly Term[], env: Env, ground: Ground): Term;
 }
 
 export const groups = ['Text', 'Logic', 'Numbers', 'Dates', 'Comparing texts', 'Lists', 'Times'] as const;

@@ -1,5 +1,6 @@
 import { raw, sql } from '../../sql/sql';
 import { order, type Value } from '../evaluate/value';
+import { yesNo } from '../term';
 import type { FunctionEntry } from './entry';
 
 type List = readonly Value[];
@@ -25,7 +26,12 @@ const compared = (
   ],
   result: 'yes_no',
   evaluate: ([a, b]) => evaluate(a as List, b as List),
-  sql: ([a, b]) => (call === '=' ? sql`(${a!} @> ${b!} and ${a!} <@ ${b!})` : sql`(${a!} ${raw(call)} ${b!})`),
+  sql: ([a, b], _, ground) =>
+    yesNo(
+      call === '='
+        ? ground.once([a!.sql, b!.sql], (x, y) => sql`(${x!} @> ${y!} and ${x!} <@ ${y!})`)
+        : sql`(${a!.sql} ${raw(call)} ${b!.sql})`,
+    ),
 });
 
 export const listFunctions: readonly FunctionEntry[] = [

@@ -1,12 +1,19 @@
 import { join, raw, sql, type Sql } from '../../sql/sql';
 import { order, type Value } from '../evaluate/value';
+import { alike, yesNo, type Term } from '../term';
 import type { FunctionEntry } from './entry';
 
 const same = (a: Value, b: Value): boolean => a !== null && b !== null && order(a, b) === 0;
 const pairs = <T>(all: readonly T[]): [T, T][] =>
   Array.from({ length: Math.floor(all.length / 2) }, (_, i) => [all[2 * i]!, all[2 * i + 1]!]);
-const caseOf = (branches: readonly Sql[], otherwise: Sql): Sql =>
-  sql`(case ${join(branches, ' ')} else ${otherwise} end)`;
+
+/** `case … end`: the value beside the first condition that holds, else the last one. */
+function choose(of: Sql | null, conditions: readonly Sql[], values: readonly Term[], otherwise?: Term): Term {
+  const all = alike(otherwise ? [...values, otherwise] : values);
+  const branches = conditions.map((condition, i) => sql`when ${condition} then ${all.sqls[i]!}`);
+  const last = otherwise ? all.sqls.at(-1)! : raw('null');
+  return all.as(sql`(case ${of ? sql`${of} ` : raw('')}${join(branches, ' ')} else ${last} end)`);
+}
 
 export const logicFunctions: readonly FunctionEntry[] = [
   {
@@ -23,7 +30,7 @@ export const logicFunctions: readonly FunctionEntry[] = [
     result: 'A',
     takesBlanks: true,
     evaluate: ([condition, then, otherwise = null]) => (condition === true ? then! : otherwise),
-    sql: ([condition, then, otherwise = raw('null')]) => caseOf([sql`when ${condition!} then ${then!}`], otherwise),
+    sql: ([condition, then, otherwise]) => choose(null, [condition!.sql], [then!], otherwise),
   },
   {
     name: 'IFS',
@@ -39,9 +46,10 @@ export const logicFunctions: readonly FunctionEntry[] = [
     takesBlanks: true,
     evaluate: (all) => pairs(all).find(([condition]) => condition === true)?.[1] ?? null,
     sql: (all) =>
-      caseOf(
-        pairs(all).map(([condition, v]) => sql`when ${condition} then ${v}`),
-        raw('null'),
+      choose(
+        null,
+        pairs(all).map(([condition]) => condition.sql),
+        pairs(all).map(([, v]) => v),
       ),
   },
   {
@@ -62,11 +70,11 @@ export const logicFunctions: readonly FunctionEntry[] = [
       const found = pairs(rest).find(([v]) => same(of!, v));
       return found ? found[1] : rest.length % 2 === 1 ? rest.at(-1)! : null;
     },
-    sql: ([of, ...rest]) =>
-      caseOf(
-        pairs(rest).map(([v, result]) => sql`when ${of!} = ${v} then ${result}`),
-        rest.length % 2 === 1 ? rest.at(-1)! : raw('null'),
-      ),
+    sql: ([of, ...rest]) => {
+      const { sqls } = alike([of!, ...pairs(rest).map(([v]) => v)]);
+      const results = pairs(rest).map(([, result]) => result);
+      return choose(sqls[0]!, sqls.slice(1), results, rest.length % 2 === 1 ? rest.at(-1) : undefined);
+    },
   },
   {
     name: 'COALESCE',
@@ -78,7 +86,10 @@ export const logicFunctions: readonly FunctionEntry[] = [
     result: 'A',
     takesBlanks: true,
     evaluate: (all) => all.find((v) => v !== null) ?? null,
-    sql: (all) => sql`coalesce(${join(all, ', ')})`,
+    sql: (all) => {
+      const { sqls, as } = alike(all);
+      return as(sql`coalesce(${join(sqls, ', ')})`);
+    },
   },
   {
     name: 'ISBLANK',
@@ -90,6 +101,6 @@ export const logicFunctions: readonly FunctionEntry[] = [
     result: 'yes_no',
     takesBlanks: true,
     evaluate: ([v]) => v === null || v === '',
-    sql: ([v]) => sql`tantamos.is_blank(${v!})`,
+    sql: ([v]) => yesNo(v!.type === 'text' ? sql`(coalesce(${v!.sql}, '') = '')` : sql`(${v!.sql} is null)`),
   },
 ];

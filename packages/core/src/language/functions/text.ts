@@ -1,5 +1,5 @@
 import Big from 'big.js';
-import { join, raw, sql } from '../../sql/sql';
+import { join, raw, sql, type Sql } from '../../sql/sql';
 import {
   bounded,
   boundedText,
@@ -8,15 +8,16 @@ import {
   dayText,
   Day,
   momentText,
-  mostCharacters,
   numberOf,
   numberText,
   trimmed,
   type Value,
 } from '../evaluate/value';
+import { mostCharacters, mostDecimals } from '../limits';
+import { short, text as textTerm, Term, whole as wholeTerm, yesNo, type Ground } from '../term';
 import type { Env, FunctionEntry } from './entry';
 
-const whole = (v: Value): number => Math.trunc(Math.max(-2e9, Math.min(2e9, Number(v as Big))));
+const whole = (v: Value): number => Math.max(-2e9, Math.min(2e9, Number((v as Big).round(0, Big.roundDown))));
 const text = (v: Value): string => v as string;
 
 /** A value as its text: numbers without idle zeros, dates as ISO 8601, moments in UTC, yes/no as true and false. */
@@ -31,7 +32,7 @@ const oneText = (
   name: string,
   doc: string,
   example: string,
-  call: string,
+  make: (t: Sql, ground: Ground) => Sql,
   evaluate: (t: string) => Value,
   source: FunctionEntry['source'] = 'OpenFormula',
 ): FunctionEntry => ({
@@ -43,10 +44,22 @@ const oneText = (
   parameters: [{ name: 'text', type: 'text' }],
   result: 'text',
   evaluate: ([t]) => evaluate(text(t!)),
-  sql: ([t]) => sql`${raw(call)}(${t!})`,
+  // No letter becomes more than three of its size, in any of them.
+  sql: ([t], _, ground) => textTerm(make(t!.sql, ground), t!.high * 3),
 });
 
-const twoTexts = (name: string, doc: string, example: string, evaluate: (a: string, b: string) => boolean) =>
+const by =
+  (call: string) =>
+  (t: Sql): Sql =>
+    sql`tantamos.${raw(call)}(${t})`;
+
+const twoTexts = (
+  name: string,
+  doc: string,
+  example: string,
+  evaluate: (a: string, b: string) => boolean,
+  make: (a: Sql, b: Sql) => Sql,
+) =>
   ({
     name,
     group: 'Text',
@@ -59,7 +72,7 @@ const twoTexts = (name: string, doc: string, example: string, evaluate: (a: stri
     ],
     result: 'yes_no',
     evaluate: ([a, b]) => evaluate(text(a!), text(b!)),
-    sql: ([a, b]) => sql`tantamos.${raw(name)}(${a!}, ${b!})`,
+    sql: ([a, b], _, ground) => yesNo(ground.once([b!.sql], (part) => make(a!.sql, part!))),
   }) satisfies FunctionEntry;
 
 /** Word by word: letters and digits, with apostrophes between them. `O’Brien` begins anew, `don’t` and `2nd` do not. */
@@ -96,14 +109,57 @@ function substitute(t: string, old: string, now: string, which: number | null): 
   return [pieces.slice(0, which).join(old), pieces.slice(which).join(old)].join(now);
 }
 
+const octetsOf = (t: string): number => new TextEncoder().encode(t).length;
+const isAscii = (t: Sql): Sql => sql`octet_length(${t}) = char_length(${t})`;
+/** The octets of a text that a function gives. */
+const mostOctets = 4 * mostCharacters;
+const one = wholeTerm(raw('1'), 1, 1, '1');
+
+/** A number of characters, where it is known to be one. */
+function countOf(n: Term): Sql | null {
+  if (n.low < 0 || n.high > 1e9) return null;
+  if (n.cut !== null) return raw(String(n.cut));
+  return n.whole ? sql`${n.sql}::int` : sql`trunc(${n.sql})::int`;
+}
+
+/** Characters from a place on. */
+function part(t: Term, start: Term, length: Term, ground: Ground): Term {
+  const [from, n] = [countOf(start), countOf(length)];
+  if (from === null || n === null || (start.cut ?? start.low) < 1)
+    return textTerm(ground.call('part', t.sql, start.canonical, length.canonical), t.high);
+  const octets = Math.min(t.high, 4 * length.high);
+  return textTerm(start.cut === 1 ? sql`left(${t.sql}, ${n})` : sql`substr(${t.sql}, ${from}, ${n})`, octets);
+}
+
+/** As the evaluator writes it (`asPlainText`): the connection's DateStyle is ISO. */
+export function asText(v: Term): Term {
+  switch (v.type) {
+    case 'number':
+      return textTerm(sql`(${v.whole ? v.sql : sql`trim_scale(${v.sql})`}::text collate "C")`, 200);
+    case 'date':
+      return textTerm(sql`(${v.sql}::text collate "C")`, 10);
+    case 'text':
+      return v;
+    default:
+      return textTerm(sql`tantamos.as_text(${v.sql})`, 40);
+  }
+}
+
 export const textFunctions: readonly FunctionEntry[] = [
-  oneText('UPPER', 'The text in capitals.', 'UPPER(note)', 'tantamos.upper', (t) => t.toUpperCase()),
-  oneText('LOWER', 'The text in small letters.', 'LOWER(note)', 'tantamos.lower', (t) => t.toLowerCase()),
+  oneText('UPPER', 'The text in capitals.', 'UPPER(note)', by('upper'), (t) => t.toUpperCase()),
+  oneText('LOWER', 'The text in small letters.', 'LOWER(note)', by('lower'), (t) => t.toLowerCase()),
   oneText(
     'PROPER',
     'Every word with a capital first, the rest small, as people write: Don’t, 2nd, O’Brien.',
     'PROPER(region)',
-    'tantamos.proper',
+    (t, ground) =>
+      // Of plain letters and signs, the database knows the words as we do.
+      ground.once(
+        [t],
+        (said) => sql`(case when ${isAscii(said!)} and strpos(${said!}, '''') = 0
+          then initcap(${said!} collate "C") else tantamos.proper(${said!}) end)`,
+        short,
+      ),
     proper,
     'Tantamos',
   ),
@@ -111,14 +167,20 @@ export const textFunctions: readonly FunctionEntry[] = [
     'TRIM',
     'Without spaces at both ends, and one where several stood.',
     'TRIM(site.name)',
-    'tantamos.trim',
+    (t, ground) =>
+      ground.once(
+        [t],
+        (said) =>
+          sql`(case when strpos(${said!}, '  ') = 0 then btrim(${said!}, ' ') else tantamos.trim(${said!}) end)`,
+        short,
+      ),
     (t) => t.replace(/ +/g, ' ').replace(/^ | $/g, ''),
   ),
   {
-    ...oneText('LEN', 'Number of characters.', 'LEN(reference) > 9', 'char_length', () => null),
+    ...oneText('LEN', 'Number of characters.', 'LEN(reference) > 9', by('lower'), () => null),
     result: 'number',
     evaluate: ([t]) => new Big(charactersOf(text(t!)).length),
-    sql: ([t]) => sql`char_length(${t!})::numeric`,
+    sql: ([t]) => wholeTerm(sql`char_length(${t!.sql})::bigint`, 0, Math.min(t!.high, 1e9)),
   },
   {
     name: 'LEFT',
@@ -132,7 +194,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     ],
     result: 'text',
     evaluate: ([t, n = new Big(1)]) => (whole(n) < 0 ? null : charactersOf(text(t!)).slice(0, whole(n)).join('')),
-    sql: ([t, n = raw('1')]) => sql`tantamos.part(${t!}, 1, ${n})`,
+    sql: ([t, n], _, ground) => part(t!, one, n ?? one, ground),
   },
   {
     name: 'RIGHT',
@@ -149,7 +211,11 @@ export const textFunctions: readonly FunctionEntry[] = [
       const all = charactersOf(text(t!));
       return whole(n) < 0 ? null : all.slice(Math.max(0, all.length - whole(n))).join('');
     },
-    sql: ([t, n = raw('1')]) => sql`tantamos.right_part(${t!}, ${n})`,
+    sql([t, n = one], _, ground) {
+      const length = countOf(n);
+      if (length === null) return textTerm(ground.call('right_part', t!.sql, n.canonical), t!.high);
+      return textTerm(sql`right(${t!.sql}, ${length})`, Math.min(t!.high, 4 * n.high));
+    },
   },
   {
     name: 'MID',
@@ -169,7 +235,7 @@ export const textFunctions: readonly FunctionEntry[] = [
         : charactersOf(text(t!))
             .slice(whole(from!) - 1, whole(from!) - 1 + whole(n!))
             .join(''),
-    sql: ([t, from, n]) => sql`tantamos.part(${t!}, ${from!}, ${n!})`,
+    sql: ([t, from, n], _, ground) => part(t!, from!, n!, ground),
   },
   {
     name: 'SUBSTITUTE',
@@ -186,10 +252,14 @@ export const textFunctions: readonly FunctionEntry[] = [
     result: 'text',
     evaluate: ([t, old, now, which]) =>
       substitute(text(t!), text(old!), text(now!), which === undefined ? null : whole(which)),
-    sql: ([t, old, now, which]) =>
-      which
-        ? sql`tantamos.substitute(${t!}, ${old!}, ${now!}, ${which})`
-        : sql`tantamos.substitute(${t!}, ${old!}, ${now!})`,
+    sql([t, old, now, which], _, ground) {
+      const checked = [t!.sql, old!.sql, now!.sql, ...(which ? [which.canonical] : [])];
+      if (which || old!.constant === null || old!.constant === '' || now!.constant === null)
+        return textTerm(ground.call('substitute', ...checked), mostOctets);
+      const octets = t!.high * Math.max(1, octetsOf(now!.constant) / octetsOf(old!.constant));
+      if (!ground.allows(octets <= mostCharacters)) return textTerm(ground.call('substitute', ...checked), mostOctets);
+      return textTerm(sql`replace(${t!.sql}, ${old!.sql}, ${now!.sql})`, octets);
+    },
   },
   {
     name: 'CONCATENATE',
@@ -201,7 +271,15 @@ export const textFunctions: readonly FunctionEntry[] = [
     result: 'text',
     takesBlanks: true,
     evaluate: (all) => boundedText(all.map((t) => (t === null ? '' : text(t))).join('')),
-    sql: (all) => sql`tantamos.bounded(concat(${join(all, ', ')}))`,
+    sql(all, _, ground) {
+      const said = sql`concat(${join(
+        all.map((t) => t.sql),
+        ', ',
+      )})`;
+      const octets = all.reduce((sum, t) => sum + t.high, 0);
+      if (ground.allows(octets <= mostCharacters)) return textTerm(said, octets);
+      return textTerm(ground.call('bounded', said), mostOctets);
+    },
   },
   {
     name: 'TEXT',
@@ -212,7 +290,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     parameters: [{ name: 'value', type: 'A' }],
     result: 'text',
     evaluate: ([v]) => asPlainText(v!),
-    sql: ([v]) => sql`tantamos.as_text(${v!})`,
+    sql: ([v]) => asText(v!),
   },
   {
     name: 'VALUE',
@@ -223,11 +301,41 @@ export const textFunctions: readonly FunctionEntry[] = [
     parameters: [{ name: 'text', type: 'text' }],
     result: 'number',
     evaluate: ([t]) => valueOf(text(t!)),
-    sql: ([t]) => sql`tantamos.value_of(${t!})`,
+    sql: ([t], _, ground) =>
+      new Term(
+        // Most numbers are digits alone; what else one can be is looked at by a function of ours.
+        ground.once(
+          [t!.sql],
+          (
+            said,
+          ) => sql`(case when octet_length(${said!}) <= ${raw(String(mostDecimals))} and ${said!} ~ '^ *[+-]?[0-9]+(\\.[0-9]*)? *$'
+            then ${said!}::numeric when ${said!} ~ '[0-9]' then tantamos.value_of(${said!}) end)`,
+          short,
+        ),
+        'number',
+      ),
   },
-  twoTexts('starts_with', 'Does the text begin so?', "starts_with(reference, 'B-00001')", (a, b) => a.startsWith(b)),
-  twoTexts('ends_with', 'Does the text end so?', "ends_with(grower.name, 'Orchards')", (a, b) => a.endsWith(b)),
-  twoTexts('contains', 'Does the text hold this part?', "contains(note, 'frost')", (a, b) => a.includes(b)),
+  twoTexts(
+    'starts_with',
+    'Does the text begin so?',
+    "starts_with(reference, 'B-00001')",
+    (a, b) => a.startsWith(b),
+    (a, b) => sql`starts_with(${a}, ${b})`,
+  ),
+  twoTexts(
+    'ends_with',
+    'Does the text end so?',
+    "ends_with(grower.name, 'Orchards')",
+    (a, b) => a.endsWith(b),
+    (a, b) => sql`(right(${a}, char_length(${b})) = ${b})`,
+  ),
+  twoTexts(
+    'contains',
+    'Does the text hold this part?',
+    "contains(note, 'frost')",
+    (a, b) => a.includes(b),
+    (a, b) => sql`(strpos(${a}, ${b}) > 0)`,
+  ),
   {
     name: 'pad',
     group: 'Text',
@@ -245,7 +353,18 @@ export const textFunctions: readonly FunctionEntry[] = [
       if (whole(n!) > mostCharacters || charactersOf(text(fill)).length !== 1) return null;
       return missing > 0 ? text(fill).repeat(missing) + text(t!) : t!;
     },
-    sql: ([t, n, fill = raw(`' '`)]) => sql`tantamos.pad(${t!}, ${n!}, ${fill})`,
+    sql([t, n, fill], _, ground) {
+      const length = n!.cut;
+      const isOne = !fill || (fill.constant !== null && charactersOf(fill.constant).length === 1);
+      const space = raw(`' '`);
+      if (length === null || !isOne || length > mostCharacters || length < 0)
+        return textTerm(ground.call('pad', t!.sql, n!.canonical, fill?.sql ?? space), t!.high + mostOctets);
+      const padded = ground.once(
+        [t!.sql],
+        (said) => sql`lpad(${said!}, greatest(${raw(String(length))}, char_length(${said!})), ${fill?.sql ?? space})`,
+      );
+      return textTerm(padded, t!.high + 4 * length);
+    },
   },
   {
     name: 'CASEI',
@@ -256,7 +375,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     parameters: [{ name: 'text', type: 'text' }],
     result: 'text',
     evaluate: ([t]) => foldCase(text(t!)),
-    sql: ([t]) => sql`tantamos.fold_case(${t!})`,
+    sql: ([t]) => textTerm(sql`tantamos.fold_case(${t!.sql})`, t!.high * 9),
   },
   {
     name: 'ACCENTI',
@@ -267,7 +386,14 @@ export const textFunctions: readonly FunctionEntry[] = [
     parameters: [{ name: 'text', type: 'text' }],
     result: 'text',
     evaluate: ([t]) => withoutMarks(text(t!)),
-    sql: ([t]) => sql`tantamos.without_marks(${t!})`,
+    sql: ([t], _, ground) => {
+      const without = ground.once(
+        [t!.sql],
+        (said) => sql`(case when ${isAscii(said!)} then ${said!} else tantamos.without_marks(${said!}) end)`,
+        short,
+      );
+      return textTerm(without, t!.high * 9);
+    },
   },
 ];
 

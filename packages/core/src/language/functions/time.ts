@@ -1,5 +1,6 @@
-import { sql, type Sql } from '../../sql/sql';
+import { join, sql, type Sql } from '../../sql/sql';
 import { Interval, order, type Value } from '../evaluate/value';
+import { Term, yesNo } from '../term';
 import type { FunctionEntry } from './entry';
 
 /** Two stretches of time: a1 … a2 and b1 … b2. An open end lies before, or after, everything. */
@@ -116,19 +117,18 @@ const signs: Readonly<Record<string, (order: number) => boolean>> = {
   '>=': (o) => o >= 0,
 };
 
-/** The SQL of an interval travels as two pieces: see `pairOf`. */
-const pairs = new WeakMap<Sql, readonly [Sql, Sql]>();
-
-/** Ties the two ends of an interval (open ones as infinity) into one argument of a T_ function. */
-export function intervalSql(from: Sql, to: Sql): Sql {
-  const piece = sql`(${from}, ${to})`;
-  pairs.set(piece, [from, to]);
-  return piece;
+/** An interval as an argument of a T_ function: its two ends, open ones as infinity. */
+export class IntervalTerm extends Term {
+  constructor(
+    readonly from: Sql,
+    readonly to: Sql,
+  ) {
+    super(sql`(${from}, ${to})`, 'interval');
+  }
 }
 
-function pairOf(piece: Sql): readonly [Sql, Sql] {
-  return pairs.get(piece) ?? [piece, piece];
-}
+const endsOfTerm = (term: Term): readonly [Sql, Sql] =>
+  term instanceof IntervalTerm ? [term.from, term.to] : [term.sql, term.sql];
 
 export const timeFunctions: readonly FunctionEntry[] = relations.map(({ name, doc, example, tests, negated }) => ({
   name,
@@ -152,16 +152,16 @@ export const timeFunctions: readonly FunctionEntry[] = relations.map(({ name, do
     );
     return all === null ? null : all !== Boolean(negated);
   },
-  sql: ([a, b]) => {
-    const [a1, a2] = pairOf(a!);
-    const [b1, b2] = pairOf(b!);
-    const side: Record<string, Sql> = { a1, a2, b1, b2 };
-    const parts = tests.map((t) => {
-      const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
-      return sql`${side[left!]!} ${signSql[sign!]!} ${side[right!]!}`;
+  sql: ([a, b], _, ground) => {
+    const hold = ground.once([...endsOfTerm(a!), ...endsOfTerm(b!)], (a1, a2, b1, b2) => {
+      const side: Record<string, Sql> = { a1: a1!, a2: a2!, b1: b1!, b2: b2! };
+      const parts = tests.map((t) => {
+        const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
+        return sql`${side[left!]!} ${signSql[sign!]!} ${side[right!]!}`;
+      });
+      return sql`(${join(parts, ' and ')})`;
     });
-    const whole = parts.reduce((all, part) => sql`${all} and ${part}`);
-    return negated ? sql`(not (${whole}))` : sql`(${whole})`;
+    return yesNo(negated ? sql`(not ${hold})` : hold);
   },
 }));
 

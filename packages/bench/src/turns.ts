@@ -1,0 +1,25 @@
+/** A piece of work and how long it took. */
+export async function seconds<T>(work: () => Promise<T>): Promise<{ seconds: number; result: T }> {
+  const begun = performance.now();
+  const result = await work();
+  return { seconds: (performance.now() - begun) / 1000, result };
+}
+
+/** Two ways in turn, A B A B …, so many times after two that do not count; the medians in ms. */
+export async function inTurn(
+  a: () => Promise<unknown>,
+  b: () => Promise<unknown>,
+  rounds = 7,
+): Promise<[number, number]> {
+  const times: [number[], number[]] = [[], []];
+  for (let i = 0; i < rounds + 2; i++)
+    for (const [n, work] of [a, b].entries()) {
+      const { seconds: took } = await seconds(work);
+      if (i > 1) times[n]!.push(took * 1000);
+    }
+  return times.map(median) as [number, number];
+}
+
+export function median(list: readonly number[]): number {
+  return [...list].sort((x, y) => x - y)[list.length >> 1]!;
+}
