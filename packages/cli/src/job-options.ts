@@ -47,7 +47,7 @@ export function withJobOptions(command: Command): Command {
     .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
     .option('--pace <percent>', 'share of the time spent working; the rest is left to others', wholeNumber('--pace'))
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
-    .option('--at-most <n>', 'stop, changing nothing, if more than N would change', wholeNumber('--at-most'))
+    .option('--at-most <n>', 'change nothing if more than N would change', wholeNumber('--at-most'))
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
 }
 

@@ -153,4 +153,34 @@ describe('the console as it is met', () => {
     await page.setViewportSize({ width: 1280, height: 800 });
     expect(opened.errors).toEqual([]);
   });
+
+  it('keeps three hundred columns, long names and long choices legible, and says what a list leaves out', async () => {
+    const columns = Array.from({ length: 297 }, (_, i) => `reading_of_the_gauge_in_the_upper_valley_${i} integer`);
+    await w.sql.query(`create table measurements (id integer primary key, name text,
+      state text check (state in ('waiting_for_the_second_signature_of_all', 'ok')), ${columns.join(', ')})`);
+    await w.sql.query(`comment on table measurements is ''`);
+    await w.sql.query(`insert into measurements (id, name, state)
+      select n, 'Gauge beside the second old bridge ' || n, 'waiting_for_the_second_signature_of_all' from generate_series(1, 3) n`);
+    w.services.catalogs.refresh();
+    await page.goto(`${w.base}/records/measurements`);
+    const state = page.getByRole('gridcell', { name: 'Waiting for the second' }).first();
+    expect((await state.boundingBox())!.width).toBeGreaterThan(250);
+    await button('Columns').click();
+    await page.getByRole('textbox', { name: 'Search columns' }).fill('valley 296');
+    const last = page.getByRole('checkbox', { name: 'Reading of the gauge in the upper valley 296' });
+    expect(await last.isChecked()).toBe(false);
+    await page.keyboard.press('Escape');
+    await button('Change these records').click();
+    await button('Add an edit').click();
+    await search().waitFor();
+    await page.getByText(/^(99|100) more\. Type part of the name\.$/).waitFor();
+    await page.keyboard.type('valley 296');
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Value for Reading of the gauge in the upper valley 296').fill('7');
+    const sentence = page.getByText('Change nothing if more than');
+    expect((await sentence.boundingBox())!.height).toBeLessThan(40);
+    await page.getByText('3 will change').waitFor();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    expect(opened.errors).toEqual([]);
+  });
 });

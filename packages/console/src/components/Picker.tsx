@@ -1,6 +1,7 @@
 import { ChevronDown } from 'lucide-react';
 import { Popover } from 'radix-ui';
 import { useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { number } from './format';
 import { textInput } from './inputs';
 
 export interface Option {
@@ -27,6 +28,17 @@ interface Props {
   isNew?: boolean;
 }
 
+/** Of a long list, those that are drawn. */
+export const mostShown = 200;
+
+/** What a long list leaves out is said, and how to come by it. */
+export function MoreFit({ count }: { count: number }) {
+  if (count <= 0) return null;
+  return <li className="px-2 py-1 text-quiet">{number(count)} more. Type part of the name.</li>;
+}
+
+const intoView = (element: HTMLElement | null): void => element?.scrollIntoView({ block: 'nearest' });
+
 /** A button that opens a list to search by typing; arrows move, Enter takes, Escape closes. */
 export function Picker({ label, shown, options, value, onPick, className = '', onSearch, isNew = false }: Props) {
   const [open, setOpen] = useState(isNew);
@@ -34,7 +46,8 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
   const [at, setAt] = useState(0);
   const list = useRef<HTMLUListElement>(null);
   const id = useId();
-  const found = fitting(options, text);
+  const all = fitting(options, text);
+  const found = all.slice(0, mostShown);
   const search = (typed: string): void => {
     setText(typed);
     setAt(0);
@@ -62,7 +75,17 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
       open={open}
       onOpenChange={(next) => {
         setOpen(next);
-        if (next) search('');
+        if (!next) return;
+        search('');
+        // What is chosen is where the arrows begin.
+        setAt(
+          Math.max(
+            0,
+            fitting(options, '')
+              .slice(0, mostShown)
+              .findIndex((o) => o.id === value),
+          ),
+        );
       }}
     >
       <Popover.Trigger
@@ -96,6 +119,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
             {found.map((o, i) => (
               <li
                 key={o.id}
+                ref={o.id === value ? intoView : undefined}
                 id={`${id}-${i}`}
                 role="option"
                 aria-selected={o.id === value}
@@ -105,12 +129,13 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
                 className={`rounded px-2 py-1 ${i === at ? 'bg-accent-soft' : ''} ${o.not ? 'text-quiet' : 'cursor-pointer'} ${o.id === value ? 'font-medium' : ''}`}
               >
                 <span className="flex justify-between gap-3">
-                  <span className="truncate">{o.label}</span>
+                  <span className="min-w-0 wrap-anywhere">{o.label}</span>
                   {o.note && <span className="shrink-0 text-quiet">{o.note}</span>}
                 </span>
                 {o.not && <span className="block text-xs">{o.not}</span>}
               </li>
             ))}
+            <MoreFit count={all.length - found.length} />
             {found.length === 0 && <li className="px-2 py-1 text-quiet">Nothing fits “{text}”.</li>}
           </ul>
         </Popover.Content>
@@ -131,6 +156,5 @@ export function fitting<O extends Pick<Option, 'id' | 'label' | 'more'>>(options
     .filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w)))
     .map((option) => ({ option, rank: rank(option) }))
     .sort((a, b) => a.rank - b.rank)
-    .slice(0, 200)
     .map((r) => r.option);
 }

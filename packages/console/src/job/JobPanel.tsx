@@ -111,7 +111,7 @@ function OpenPanel({ type, draft, change, sample }: Props) {
         <section aria-label="Safety" className="space-y-2">
           <h3 className={heading}>Safety</h3>
           <NumberInSentence
-            before="Stop, changing nothing, if more than"
+            before="Change nothing if more than"
             after="would change"
             value={draft.atMost}
             onChange={(atMost) => change({ atMost })}

@@ -30,7 +30,7 @@ function Choice({ fields, unreadable, columns, onChange, onReset }: Props) {
   const fits = (f: FieldChoice): boolean =>
     words.every((w) => `${f.label} ${f.path} ${f.field.comment ?? ''}`.toLowerCase().includes(w));
   const shown = columns.flatMap((c) => fields.find((f) => f.path === c) ?? []).filter(fits);
-  const rest = fields.filter((f) => !columns.includes(f.path) && fits(f)).slice(0, 200);
+  const rest = fields.filter((f) => !columns.includes(f.path) && fits(f));
   const move = (path: string, by: number): void => {
     const next = columns.filter((c) => c !== path);
     next.splice(Math.max(0, columns.indexOf(path) + by), 0, path);
@@ -44,7 +44,7 @@ function Choice({ fields, unreadable, columns, onChange, onReset }: Props) {
         checked={on}
         onChange={() => onChange(on ? columns.filter((c) => c !== f.path) : [...columns, f.path])}
       />
-      <span className="truncate">{f.label}</span>
+      <span className="min-w-0 wrap-anywhere">{f.label}</span>
     </label>
   );
   const arrow = 'grid size-6 place-items-center rounded text-quiet hover:bg-sunken hover:text-ink disabled:opacity-30';

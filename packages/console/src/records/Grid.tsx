@@ -50,6 +50,11 @@ export function Grid(props: Props) {
     overscan: 12,
   });
   const shown = rows.getVirtualItems();
+  const firstPage = records.slice(0, 100);
+  const widths = columns.map((c, i) => {
+    const longest = Math.max(0, ...firstPage.map((r) => shownLength(r.values[i])));
+    return props.widths[c.name] ?? widthOf(c, longest);
+  });
   const first = shown[0]?.index ?? 0;
   const last = shown.at(-1)?.index ?? 0;
   const inSight = records.slice(Math.floor(first / 25) * 25, Math.ceil((last + 1) / 25) * 25);
@@ -132,12 +137,12 @@ export function Grid(props: Props) {
         aria-label="Records"
         className="table-fixed border-separate border-spacing-0"
         aria-rowcount={more ? -1 : records.length + 1}
-        style={{ width: columns.reduce((sum, c) => sum + widthOf(c, props.widths), pickable ? 36 : 0) }}
+        style={{ width: widths.reduce((sum, width) => sum + width, pickable ? 36 : 0) }}
       >
         <colgroup>
           {pickable && <col style={{ width: 36 }} />}
-          {columns.map((c) => (
-            <col key={c.name} style={{ width: widthOf(c, props.widths) }} />
+          {columns.map((c, i) => (
+            <col key={c.name} style={{ width: widths[i]! }} />
           ))}
         </colgroup>
         <thead className="sticky top-0 z-10 bg-sunken">
@@ -158,13 +163,13 @@ export function Grid(props: Props) {
                 />
               </th>
             )}
-            {columns.map((c) => (
+            {columns.map((c, i) => (
               <Heading
                 key={c.name}
                 column={c}
                 sort={props.sort}
                 onSort={props.onSort}
-                width={widthOf(c, props.widths)}
+                width={widths[i]!}
                 onWidth={(width) => props.onWidth(c.name, width)}
                 onValues={() => props.onValues(c.name)}
               />
@@ -224,8 +229,10 @@ export function Grid(props: Props) {
   );
 }
 
-/** Wide enough for what such fields usually hold, until a person says otherwise. */
-function widthOf(column: Found['columns'][number], widths: Readonly<Record<string, number>>): number {
+const shownLength = (v: FoundRecord['values'][number] | undefined): number => (v?.label ?? v?.value ?? '').length;
+
+/** Wide enough for what such fields usually hold, and for the choices on the first page, until a person says otherwise. */
+function widthOf(column: Found['columns'][number], longest: number): number {
   const usual: Partial<Record<typeof column.kind, number>> = {
     key: 84,
     number: 112,
@@ -236,7 +243,8 @@ function widthOf(column: Found['columns'][number], widths: Readonly<Record<strin
     reference: 190,
   };
   const heading = column.label.length * 7.5 + 56;
-  return widths[column.name] ?? Math.max(usual[column.kind] ?? 190, Math.min(heading, 260));
+  const choice = column.kind === 'choice' ? Math.min(longest * 7.5 + 28, 300) : 0;
+  return Math.max(usual[column.kind] ?? 190, Math.min(heading, 260), choice);
 }
 
 function Space({ height, columns }: { height: number; columns: number }) {

@@ -16,7 +16,7 @@ export function TypePicker({
     <Picker
       label="Type of record"
       shown={<span className="font-medium">{type.label}</span>}
-      className="w-48 min-w-40! max-w-full"
+      className="min-w-40! max-w-80"
       value={type.id}
       options={types.map((t) => ({
         id: t.id,

@@ -22,7 +22,12 @@ _Source_ says where a function comes from: **OpenFormula** (OASIS OpenDocument 1
 the standards, **SQL** the language's own, **Tantamos** ours.
 
 Numbers are exact decimals with at most 30 digits after the point, never floats; a quotient has 16, rounded half away
-from zero. Texts are ordered by code point. Days and clock times are those of the workspace's time zone.
+from zero; a float counts as the decimal number it is written as. Texts are ordered by code point. Days and clock times
+are those of the workspace's time zone.
+
+What a field can hold and no calculation gives (infinity, NaN, a year before 1 or after 9999, a number from 10^100 on) is
+blank for every function and calculation. Comparisons and \`IS NULL\` take the field as it is, in the database's order:
+minus infinity and the far past come first, the far future and infinity last, NaN after all numbers.
 `;
 
 const head = '| function | what it gives | for example | source |\n| --- | --- | --- | --- |';
