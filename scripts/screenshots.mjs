@@ -88,8 +88,10 @@ async function pages(executablePath) {
     await page.getByRole('list', { name: 'Selection' }).filter({ hasNotText: '…' }).waitFor();
   };
   const field = async (name) => {
-    await button('Field to change').click();
-    await page.getByRole('combobox', { name: /search/ }).fill(name);
+    // A row just added has its list open; the first one may not.
+    const search = page.getByRole('combobox', { name: /search/ });
+    if ((await search.count()) === 0) await button('Field to change').last().click();
+    await search.fill(name);
     await page.keyboard.press('Enter');
   };
   await page.goto(base);

@@ -104,7 +104,7 @@ function termOf(tree: Checked, place: Place): Term {
       return ofBase(tree.at.field.base).term(
         place.scope.column(tree.at),
         tree.at.field.dbType,
-        place.ground ?? groundOf(place, false),
+        place.ground ?? groundOf(place, 'any'),
         (clock) => atZone(clock, place.scope),
       );
     case 'value':
@@ -126,16 +126,18 @@ function termOf(tree: Checked, place: Place): Term {
 
 /** A calculation as it is for nearly all records, where that is simpler, beside what is right for every one. */
 function onFirmGround(tree: Calculation, place: Place): Term {
-  const [firm, usual] = [groundOf(place, false), groundOf(place, true)];
-  const always = calculated(tree, place.on(firm), firm);
-  if (firm.falls === 0) return always;
+  const [any, usual, rare] = [groundOf(place, 'any'), groundOf(place, 'usual'), groundOf(place, 'rare')];
+  const always = calculated(tree, place.on(any), any);
+  if (any.falls === 0) return always;
   const mostly = calculated(tree, place.on(usual), usual);
-  if (usual.tests.size === 0 || usual.falls >= firm.falls) return always;
+  if (usual.tests.size === 0 || usual.falls >= any.falls) return always;
+  const rarely = calculated(tree, place.on(rare), rare);
   const tests = join([...usual.tests.values()], ' and ');
-  return new Term(sql`(case when ${tests} then ${mostly.canonical} else ${always.canonical} end)`, always.type);
+  return new Term(sql`(case when ${tests} then ${mostly.canonical} else ${rarely.canonical} end)`, always.type);
 }
 
-const groundOf = (place: Place, usual: boolean): Ground => new Ground(usual, () => place.scope.newAlias());
+const groundOf = (place: Place, columns: Ground['columns']): Ground =>
+  new Ground(columns, () => place.scope.newAlias());
 
 type Calculation = Extract<Checked, { kind: 'call' | 'arithmetic' }>;
 

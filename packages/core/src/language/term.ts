@@ -119,8 +119,10 @@ export function alike(terms: readonly Term[]): { readonly sqls: readonly Sql[]; 
 
 /**
  * The ground on which an expression is put into SQL. What SQL does natively is used where what is known of the operands
- * says that it gives the same and cannot fail; else a function of ours checks first. `usual`: the columns are taken to be
- * as they mostly are (`tests` says how), and what is known follows from that.
+ * says that it gives the same and cannot fail; else a function of ours checks first.
+ *
+ * `usual`: the columns are taken to be as they mostly are (`tests` says how), and what is known follows from that. `any`:
+ * they may hold anything. `rare`: the same, for the few records that are not as usual.
  */
 export class Ground {
   /** What must hold of a record for what was made to be right. */
@@ -129,7 +131,7 @@ export class Ground {
   falls = 0;
 
   constructor(
-    readonly usual: boolean,
+    readonly columns: 'usual' | 'any' | 'rare',
     private readonly alias: () => Sql,
   ) {}
 
@@ -141,14 +143,18 @@ export class Ground {
 
   /** A column as it mostly is, or as it may be. */
   column(test: Sql, usual: Term, any: Term): Term {
-    if (!this.usual) return any;
+    if (this.columns !== 'usual') return any;
     this.tests.set(JSON.stringify(test.pieces), test);
     return usual;
   }
 
-  /** A function of ours; the database takes its body for the call, since no argument is long. */
+  /**
+   * A function of ours. No argument is long, so that the database takes its body for the call; where it is rarely called
+   * that is not worth it, since a query of its own keeps the database from working in parallel.
+   */
   call(name: string, ...args: readonly Sql[]): Sql {
-    return this.once(args, (...each) => sql`tantamos.${raw(name)}(${join(each, ', ')})`, short);
+    const called = (...each: readonly Sql[]): Sql => sql`tantamos.${raw(name)}(${join(each, ', ')})`;
+    return this.columns === 'rare' ? called(...args) : this.once(args, called, short);
   }
 
   /** A piece that names others several times: a long one is worked out once, in a query of its own. */
@@ -163,7 +169,7 @@ export class Ground {
 }
 
 /** Three functions, one in the other, are short enough to be said twice; those that take long only where they are `short`. */
-const long = 120;
+const long = 400;
 /** A column or a value, cast. */
 export const short = 10;
 

@@ -132,6 +132,8 @@ async function nearest(
     });
   }
   if (base === 'text') {
+    const meant = await asPattern(ask, type, condition);
+    if (meant !== null) return [{ value: `LIKE ${quote(meant)}`, text: `${field} LIKE ${quote(meant)}` }];
     const wanted = text.replace(/[%_]/g, '');
     const near = await nearestOf(database, distinctValues(every, pathText(at), catalog, mostCompared), [wanted]);
     return (near.get(wanted) ?? []).map((v) => ({ value: v, text: `${field} = ${quote(v)}` }));
@@ -141,6 +143,18 @@ async function nearest(
   return [found?.below, found?.above]
     .filter((v): v is string => v != null)
     .map((v) => ({ value: v, text: `${field} = ${base === 'date' ? `DATE(${quote(v)})` : v}` }));
+}
+
+/** The pattern that a person meant who wrote `*` and `?` for any text and any character, or neither, if records fit it. */
+async function asPattern(ask: Ask, type: CheckedSelection['type'], condition: Checked): Promise<string | null> {
+  if (condition.kind !== 'like' || condition.pattern.kind !== 'value') return null;
+  const { text } = condition.pattern;
+  if (/[%_]/.test(text)) return null;
+  const starred = text.replaceAll('*', '%').replaceAll('?', '_');
+  const meant = starred === text ? `%${text}%` : starred;
+  const asked = { ...condition, pattern: { ...condition.pattern, text: meant } };
+  const [found] = await ask<{ count: number }>(countRecords({ ...everyRecord(type), condition: asked }));
+  return found!.count > 0 ? meant : null;
 }
 
 /** The field and the value of conditions such as `field = value`, `field IN (value)`, `field LIKE 'value'`. */

@@ -502,6 +502,17 @@ describe('saying which records', () => {
       });
       const numbers = await w.admin.explain('bookings', { filter: 'hives = 5000', near: true });
       expect(numbers.conditions[0]!.nearest).toEqual([{ value: '120', text: 'hives = 120' }]);
+      for (const [written, meant] of [
+        ["grower.name LIKE 'Marlow*'", "grower.name LIKE 'Marlow%'"],
+        ["grower.name LIKE 'arlowgat'", "grower.name LIKE '%arlowgat%'"],
+        ["reference LIKE 'B-000007?'", "reference LIKE 'B-000007_'"],
+      ] as const) {
+        const { conditions } = await w.admin.explain('bookings', { filter: written, near: true });
+        expect(conditions[0]!.nearest.map((n) => n.text)).toEqual([meant]);
+      }
+      // Where that finds nothing either, it is not offered.
+      const none = await w.admin.explain('bookings', { filter: "note LIKE '*no such words*'", near: true });
+      expect(none.conditions[0]!.nearest.map((n) => n.text).join()).not.toContain('LIKE');
     });
 
     it('counts every stage of a selection that has them all', async () => {

@@ -136,6 +136,32 @@ describe('an expression in the database and in memory', () => {
     }
   });
 
+  it('works where the database works in parallel', async () => {
+    const bookings = (await w.services.catalogs.get()).type('bookings');
+    const context = { ...contexts.UTC!, me: { type: 'staff', key: '1' } };
+    await w.sql.query('begin');
+    for (const setting of ['min_parallel_table_scan_size = 0', 'parallel_setup_cost = 0', 'parallel_tuple_cost = 0'])
+      await w.sql.query(`set local ${setting}`);
+    let inParallel = 0;
+    // Also where what is said fits nothing, and what is named several times is long.
+    const examples = [
+      ...functions.map((f) => f.example),
+      'VALUE(note)',
+      'DATEVALUE(reference)',
+      "DATEVALUE('2027-02-29')",
+    ];
+    for (const example of [...examples, 'VALUE(TEXT(VALUE(TEXT(VALUE(TEXT(hives))))))', 'ROUND(hives, hives) ^ 2']) {
+      const tree = checkExpression(parse(example), await w.services.catalogs.get(), bookings, context);
+      const scope = new Scope(bookings, context.env);
+      const { text, values } = render(sql`select count(${canonicalSql(tree, scope)}) from ${scope.from()}`);
+      const plan = await w.sql.query(`explain ${text}`, values);
+      if (JSON.stringify(plan.rows).includes('Gather')) inParallel++;
+      await w.sql.query(text, values);
+    }
+    await w.sql.query('commit');
+    expect(inParallel).toBeGreaterThan(functions.length * 0.8);
+  });
+
   it.each([
     ['1 / 3', '0.3333333333333333'],
     ['2 / 3', '0.6666666666666667'],

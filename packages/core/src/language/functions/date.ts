@@ -147,7 +147,7 @@ function byMonths(
 export function daysOn(d: Term, n: Term, direction: 1 | -1, ground: Ground): Term {
   const [low, high] = direction === 1 ? [d.low + n.low, d.high + n.high] : [d.low - n.high, d.high - n.low];
   if (ground.allows(low >= firstDay && high <= lastDay)) {
-    const days = n.whole ? sql`${n.sql}::int` : sql`trunc(${n.canonical})::int`;
+    const days = n.known.digits === 0 ? sql`${n.sql}::int` : sql`trunc(${n.canonical})::int`;
     return dateTerm(sql`(${d.sql} ${raw(direction === 1 ? '+' : '-')} ${days})`, low - 1, high + 1);
   }
   const days = direction === 1 ? n.canonical : sql`(-${n.canonical})`;
