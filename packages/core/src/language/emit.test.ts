@@ -61,6 +61,9 @@ describe('an expression as SQL', () => {
       (x) => `VALUE(TEXT(${x}))`,
       (x) => `DATEDIF(EDATE(start_on + ${x}, ${x.length > 9 ? 1 : 2}), WORKDAY(COALESCE(start_on, TODAY()), 3), 'm')`,
       (x) => `NETWORKDAYS(DATEVALUE(TEXT(start_on + ${x})), COALESCE(start_on, TODAY()))`,
+      (x) => `IF(${x} BETWEEN 1 AND 2, 1, 2)`,
+      (x) => `IF(${x} IN (1, 2, 3, hives), 1, 2)`,
+      (x) => `IF(${x} NOT IN (start_on - TODAY(), 4), 1, 2)`,
       (x) => `IF(A_EQUALS(('a', 'c'), (TEXT(${x}), 'b')), 1, 2)`,
     ];
     for (const nest of nests) {

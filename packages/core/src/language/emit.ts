@@ -69,7 +69,7 @@ function sqlOf(tree: Checked, place: Place): Sql {
     case 'in':
       return inList(tree, place);
     case 'between':
-      return sql`(${compare('>=', tree.operand, tree.low, place)} and ${compare('<=', tree.operand, tree.high, place)})`;
+      return between(tree, place);
     case 'like':
       return sql`(${canonical(tree.operand, place)} like ${canonical(tree.pattern, place)})`;
     case 'isNull':
@@ -104,7 +104,7 @@ function termOf(tree: Checked, place: Place): Term {
       return ofBase(tree.at.field.base).term(
         place.scope.column(tree.at),
         tree.at.field.dbType,
-        place.ground ?? groundOf(place, 'any'),
+        groundAt(place),
         (clock) => atZone(clock, place.scope),
       );
     case 'value':
@@ -138,6 +138,8 @@ function onFirmGround(tree: Calculation, place: Place): Term {
 
 const groundOf = (place: Place, columns: Ground['columns']): Ground =>
   new Ground(columns, () => place.scope.newAlias());
+
+const groundAt = (place: Place): Ground => place.ground ?? groundOf(place, 'any');
 
 type Calculation = Extract<Checked, { kind: 'call' | 'arithmetic' }>;
 
@@ -317,9 +319,32 @@ function isConstant(tree: Checked): boolean {
   return constant;
 }
 
+/** A field is compared with each end as anything is with it; what was worked out is named twice, and made once. */
+function between({ operand, low, high }: Extract<Checked, { kind: 'between' }>, place: Place): Sql {
+  if (!isMade(operand)) return sql`(${compare('>=', operand, low, place)} and ${compare('<=', operand, high, place)})`;
+  const ends = [low, high].map((end) => side(end, place));
+  return groundAt(place).once([side(operand, place)], (o) => sql`(${o!} >= ${ends[0]!} and ${o!} <= ${ends[1]!})`);
+}
+
+/** Was it worked out, so that it is longer than its name? */
+function isMade(tree: Checked): boolean {
+  return tree.kind !== 'field' && tree.kind !== 'value' && !(tree.kind === 'convert' && tree.operand.kind === 'field');
+}
+
 /** A list of plain values beside a field travels as one array; all else is compared one by one. */
 function inList(tree: Extract<Checked, { kind: 'in' }>, place: Place): Sql {
   const { operand } = tree;
+  // Nothing is one of none.
+  if (tree.list.length === 0) return raw('false');
+  if (isMade(operand)) {
+    const items = tree.list.map((item) => side(item, place));
+    const oneOf = (o: Sql): Sql =>
+      join(
+        items.map((item) => sql`${o} = ${item}`),
+        ' or ',
+      );
+    return sql`(${groundAt(place).once([side(operand, place)], (o) => oneOf(o!))})`;
+  }
   const texts = new Map<string, string[]>();
   const others: Sql[] = [];
   for (const item of tree.list) {
@@ -330,8 +355,6 @@ function inList(tree: Extract<Checked, { kind: 'in' }>, place: Place): Sql {
   const arrays = [...texts].map(
     ([dbType, list]) => sql`${sqlOf(operand, place)} = any(${value(list)}::text[]::${raw(dbType)}[])`,
   );
-  // Nothing is one of none.
-  if (tree.list.length === 0) return raw('false');
   return sql`(${join([...arrays, ...others], ' or ')})`;
 }
 
