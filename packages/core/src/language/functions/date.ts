@@ -157,15 +157,15 @@ export function daysOn(d: Term, n: Term, direction: 1 | -1, ground: Ground): Ter
 /** Working days up to and with a day, in the weeks from the first of all days on. */
 const weekdaysTo = (d: Sql): Sql => sql`(${daysIn0001(d)} / 7 * 5 + least(${daysIn0001(d)} % 7 + 1, 5))`;
 
-/** The working day so many on, no holidays there: whole weeks of five, and the rest. A weekend counts as the day before it. */
+/** The working day so many on, no holidays there: how many days that is depends on the day of the week alone. */
 function workdayOn(d: Sql, days: number): Sql {
-  if (days === 0) return d;
-  // Weeks ahead, so that nothing below is negative.
-  const weeks = Math.ceil(Math.max(0, -days) / 5) + 1;
-  const n = daysIn0001(d);
-  const place = sql`(least(${n} % 7, ${raw(days < 0 ? '5' : '4')}) + ${raw(String(days + weeks * 5))})`;
-  return sql`(date '0001-01-01' + (${n} / 7 * 7 - ${raw(String(weeks * 7))} + ${place} / 5 * 7 + ${place} % 5))`;
+  const week = Array.from({ length: 7 }, (_, i) => new Day(monday + i));
+  const ahead = week.map((from) => workday(from, days, new Set())!.number - from.number);
+  return sql`(${d} + (array[${raw(ahead.join(', '))}])[${daysIn0001(d)} % 7 + 1])`;
 }
+
+/** 1970-01-05. */
+const monday = 4;
 
 /** ISO 8601 dates but for 29 February and the year 0000. */
 const everyYear =
