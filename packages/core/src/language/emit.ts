@@ -128,9 +128,11 @@ function termOf(tree: Checked, place: Place): Term {
 function onFirmGround(tree: Calculation, place: Place): Term {
   const [any, usual, rare] = [groundOf(place, 'any'), groundOf(place, 'usual'), groundOf(place, 'rare')];
   const always = calculated(tree, place.on(any), any);
-  if (any.falls === 0) return always;
+  if (any.falls === 0 && any.looks < 2) return always;
   const mostly = calculated(tree, place.on(usual), usual);
-  if (usual.tests.size === 0 || usual.falls >= any.falls) return always;
+  // One test of each column must be worth it.
+  const fewerLooks = usual.falls === any.falls && any.looks > usual.tests.size;
+  if (usual.tests.size === 0 || !(usual.falls < any.falls || fewerLooks)) return always;
   const rarely = calculated(tree, place.on(rare), rare);
   const tests = join([...usual.tests.values()], ' and ');
   return new Term(sql`(case when ${tests} then ${mostly.canonical} else ${rarely.canonical} end)`, always.type);

@@ -129,6 +129,8 @@ export class Ground {
   readonly tests = new Map<string, Sql>();
   /** How often too little was known. */
   falls = 0;
+  /** How often a column was looked at first for what it may hold. */
+  looks = 0;
 
   constructor(
     readonly columns: 'usual' | 'any' | 'rare',
@@ -143,7 +145,10 @@ export class Ground {
 
   /** A column as it mostly is, or as it may be. */
   column(test: Sql, usual: Term, any: Term): Term {
-    if (this.columns !== 'usual') return any;
+    if (this.columns !== 'usual') {
+      if (any.sql !== usual.sql) this.looks++;
+      return any;
+    }
     this.tests.set(JSON.stringify(test.pieces), test);
     return usual;
   }
