@@ -1,7 +1,4 @@
-import { spawn } from 'node:child_process';
-import { join } from 'node:path';
-
-const script = join(__dirname, '../../../../scripts/siege.mjs');
+import { runScript } from '../script';
 
 interface Told {
   readonly singles: readonly { name: string; status: number; health: number }[];
@@ -12,18 +9,8 @@ interface Told {
   readonly told: Readonly<Record<string, Readonly<Record<string, number>>>>;
 }
 
-async function siege(): Promise<Told> {
-  const child = spawn(process.execPath, [script, '--built', '--seconds', '15', '--json'], {
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
-  let said = '';
-  let talk = '';
-  child.stdout.on('data', (text: Buffer) => (said += text.toString()));
-  child.stderr.on('data', (text: Buffer) => (talk += text.toString()));
-  const code = await new Promise((resolve) => child.once('exit', resolve));
-  if (code !== 0) throw new Error(`${talk}${said}`);
-  return JSON.parse(said) as Told;
-}
+const siege = async (): Promise<Told> =>
+  JSON.parse(await runScript('siege.mjs', '--built', '--seconds', '15', '--json')) as Told;
 
 /**
  * The slowest answer of a round in ms, by what the machine does without a siege: other work on it only ever makes a

@@ -109,6 +109,11 @@ function substitute(t: string, old: string, now: string, which: number | null): 
   return [pieces.slice(0, which).join(old), pieces.slice(which).join(old)].join(now);
 }
 
+const numberIn = (t: Sql): Sql => {
+  const isShort = sql`octet_length(${t}) <= ${raw(String(mostDecimals))}`;
+  return sql`(case when ${isShort} and ${t} ~ '^ *[+-]?[0-9]+(\\.[0-9]*)? *$' then ${t}::numeric
+    when ${t} ~ '[0-9]' then tantamos.value_of(${t}) end)`;
+};
 const octetsOf = (t: string): number => new TextEncoder().encode(t).length;
 const isAscii = (t: Sql): Sql => sql`octet_length(${t}) = char_length(${t})`;
 /** The octets of a text that a function gives. */
@@ -295,23 +300,16 @@ export const textFunctions: readonly FunctionEntry[] = [
   {
     name: 'VALUE',
     group: 'Text',
-    source: 'OpenFormula',
+    source: 'Tantamos',
     doc: 'The number a text says, 50% being a half; blank where it says none.',
     example: 'VALUE(RIGHT(reference, 4)) < 100',
     parameters: [{ name: 'text', type: 'text' }],
     result: 'number',
     evaluate: ([t]) => valueOf(text(t!)),
+    // Most numbers are digits alone; what else one can be is looked at by a function of ours.
     sql: ([t], _, ground) =>
       new Term(
-        // Most numbers are digits alone; what else one can be is looked at by a function of ours.
-        ground.once(
-          [t!.sql],
-          (
-            said,
-          ) => sql`(case when octet_length(${said!}) <= ${raw(String(mostDecimals))} and ${said!} ~ '^ *[+-]?[0-9]+(\\.[0-9]*)? *$'
-            then ${said!}::numeric when ${said!} ~ '[0-9]' then tantamos.value_of(${said!}) end)`,
-          short,
-        ),
+        ground.once([t!.sql], (said) => numberIn(said!), short),
         'number',
       ),
   },

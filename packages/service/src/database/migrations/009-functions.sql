@@ -37,3 +37,13 @@ begin
   end if;
   return make_date(y, m, d);
 end $$;
+
+-- What PostgreSQL does itself is no longer asked of functions of ours.
+drop function tantamos.is_blank(anyelement);
+drop function tantamos.is_blank(text);
+drop function tantamos.modulo(numeric, numeric);
+drop function tantamos.starts_with(text, text);
+drop function tantamos.ends_with(text, text);
+drop function tantamos.contains(text, text);
+drop function tantamos.start_of(date, text);
+drop function tantamos.next_weekday(date, text);
