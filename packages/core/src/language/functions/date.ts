@@ -87,9 +87,12 @@ function workingDays(from: Day, to: Day, holidays: ReadonlySet<number>): number 
   return all - [...holidays].filter((h) => h >= from.number && h <= to.number).length;
 }
 
+/** Working days are counted up to this many; beyond, the result is blank. */
+const mostWorkdays = 1_000_000;
+
 /** The working day so many working days on. */
 function workday(from: Day, days: number, holidays: ReadonlySet<number>): Day | null {
-  if (Math.abs(days) > 1_000_000) return null;
+  if (Math.abs(days) > mostWorkdays) return null;
   const direction = days < 0 ? -1 : 1;
   let at = from.number;
   let left = Math.abs(days);
@@ -329,7 +332,7 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const days = n!.cut === null ? null : countable(n!.cut);
       const far = days === null ? Infinity : Math.ceil(Math.abs(days) / 5) * 7 + 7;
       const [low, high] = [d!.low - far, d!.high + far];
-      if (!free && days !== null && ground.allows(low >= firstDay && high <= lastDay))
+      if (!free && days !== null && Math.abs(days) <= mostWorkdays && ground.allows(low >= firstDay && high <= lastDay))
         return dateTerm(
           ground.once([d!.sql], (at) => workdayOn(at!, days)),
           low,
