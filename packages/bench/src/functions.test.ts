@@ -1,6 +1,6 @@
 import { functions } from '@tantamos/core';
 import type { Taken } from './functions';
-import { runScript } from './script';
+import { runScript } from './testing/script';
 
 describe('the bench of functions', () => {
   it('finds with every function, once and nested, just what the same by hand finds', async () => {

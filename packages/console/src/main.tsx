@@ -2,9 +2,11 @@ import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { App } from './app/App';
 import { applyTheme } from './app/theme';
+import { copyExactly } from './components/copies';
 import './theme.css';
 
 applyTheme();
+document.addEventListener('copy', copyExactly);
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <App />

@@ -1,4 +1,4 @@
-import { runScript } from '../script';
+import { runScript } from '../testing/script';
 
 describe('a minute of everything going wrong at once', () => {
   it('leaves records, outcomes, journal and audit agreeing', async () => {

@@ -1,4 +1,4 @@
-import { runScript } from '../script';
+import { runScript } from '../testing/script';
 import type { Found } from './fuzz';
 
 describe('three thousand requests made from the document', () => {

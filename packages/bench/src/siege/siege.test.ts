@@ -1,4 +1,4 @@
-import { runScript } from '../script';
+import { runScript } from '../testing/script';
 
 interface Told {
   readonly singles: readonly { name: string; status: number; health: number }[];

@@ -1,13 +1,18 @@
 import type { Value } from '@tantamos/contract';
 import { valueText } from './format';
 
-/** A value by its label, or as its kind is read; blanks are said, not shown as nothing. The exact value on hover. */
+/** A value by its label, or as its kind is read; blanks are said, not shown as nothing. The exact value on hover and in copies. */
 export function Shown({ value, kind }: { value: Value; kind?: string }) {
   if (value.value === null) return <em>blank</em>;
   if (value.value === '') return <em>empty text</em>;
   if (value.label !== undefined) return <>{value.label}</>;
   const text = kind === undefined ? value.value : valueText(value.value, kind);
-  return text === value.value ? <>{text}</> : <span title={value.value}>{text}</span>;
+  if (text === value.value) return <>{text}</>;
+  return (
+    <span title={value.value} data-exact={value.value}>
+      {text}
+    </span>
+  );
 }
 
 /** Old value struck and quiet, arrow, new value in accent: the same mark in every place. */

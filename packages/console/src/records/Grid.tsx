@@ -117,6 +117,12 @@ export function Grid(props: Props) {
     else return;
     event.preventDefault();
   };
+  /** Where no text is selected, the value of the cell with the focus, exact. */
+  const onCopy = (event: ClipboardEvent): void => {
+    if (!at || getSelection()?.isCollapsed === false) return;
+    event.clipboardData.setData('text/plain', records[at.row]?.values[at.column]?.value ?? '');
+    event.preventDefault();
+  };
   const onPaste = (event: ClipboardEvent): void => {
     const text = event.clipboardData.getData('text/plain');
     if (!at || text.trim().split(/\r?\n/).length < 2) return;
@@ -130,6 +136,7 @@ export function Grid(props: Props) {
       className="h-full overflow-auto border-t border-line bg-sheet"
       tabIndex={-1}
       onKeyDown={onKey}
+      onCopy={onCopy}
       onPaste={onPaste}
     >
       <table

@@ -1,5 +1,5 @@
 import { join, raw, sql, type Sql, type SqlParameter } from '../sql/sql';
-import type { ValueType } from './types';
+import type { ValueType } from '../catalog/kinds/value-type';
 import { firstDay, lastDay, mostDecimals, mostNumber } from './limits';
 
 /** What holds of every value that a piece of SQL gives, blanks aside. */

@@ -1,8 +1,8 @@
 import type { Ground, Term } from '../../language/term';
 import type { Sql } from '../../sql/sql';
+import type { ValueType } from './value-type';
 
-/** The type of a value in the language. Choices are texts, keys are of the base of their field. */
-export type ValueType = 'text' | 'number' | 'yes_no' | 'date' | 'moment' | 'list' | 'interval' | 'blank';
+export type { ValueType };
 
 /** What a person wrote, and how to say that it is not right. */
 export interface Said {

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 
 /** Runs a script of this checkout to its end; what it printed, or all that it said where it failed. */
 export async function runScript(name: string, ...args: readonly string[]): Promise<string> {
-  const script = join(__dirname, '../../../scripts', name);
+  const script = join(__dirname, '../../../../scripts', name);
   const child = spawn(process.execPath, [script, ...args], { stdio: ['ignore', 'pipe', 'pipe'] });
   let [said, talk] = ['', ''];
   child.stdout.on('data', (text: Buffer) => (said += text.toString()));
