@@ -28,6 +28,8 @@ await main(async () => {
       TANTAMOS_CHROMIUM: chromium,
       NODE_OPTIONS: '--disable-warning=DEP0205',
     };
+    // Properties are tried on the same values each time; another seed is for who looks for more.
+    const seed = `--seed=${process.env.TANTAMOS_SEED ?? 1}`;
     const given = process.argv.slice(2);
     // What kills and crashes on purpose goes last and alone: beside it, others would be slow.
     const rounds =
@@ -41,7 +43,7 @@ await main(async () => {
     for (const [i, round] of rounds.entries()) {
       const report = join(folder, `report-${i}.json`);
       const jest = join(root, 'node_modules/jest/bin/jest.js');
-      const run = runChild(process.execPath, [jest, '--json', `--outputFile=${report}`, ...round], env, [
+      const run = runChild(process.execPath, [jest, seed, '--json', `--outputFile=${report}`, ...round], env, [
         'ignore',
         'ignore',
         'inherit',

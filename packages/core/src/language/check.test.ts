@@ -72,6 +72,7 @@ describe('a condition as SQL', () => {
           expect(values[0]).toBe(text);
         },
       ),
+      { seed: jest.getSeed() },
     );
   });
 

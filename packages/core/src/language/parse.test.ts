@@ -138,14 +138,14 @@ describe('reading a filter', () => {
           }
         },
       ),
-      { numRuns: 3000 },
+      { numRuns: 3000, seed: jest.getSeed() },
     );
   });
 
   it('prints a tree so that reading it again gives the same tree', () => {
     fc.assert(
       fc.property(expressions, (tree) => expect(bare(parse(print(tree)))).toEqual(bare(tree))),
-      { numRuns: 3000 },
+      { numRuns: 3000, seed: jest.getSeed() },
     );
   });
 
@@ -157,7 +157,7 @@ describe('reading a filter', () => {
         expect(bare(parseJson(json))).toEqual(bare(tree));
         expect(print(parseJson(json))).toBe(print(tree));
       }),
-      { numRuns: 3000 },
+      { numRuns: 3000, seed: jest.getSeed() },
     );
   });
 

@@ -102,7 +102,7 @@ describe('rights', () => {
           else expect(more![i]).toBeGreaterThanOrEqual(was);
         });
       }),
-      { numRuns: 400 },
+      { numRuns: 400, seed: jest.getSeed() },
     );
   });
 
@@ -113,7 +113,7 @@ describe('rights', () => {
         for (const type of ['a', 'b'])
           for (const act of rightActs) expect(one.on(act, type).may).toBe(other.on(act, type).may);
       }),
-      { numRuns: 200 },
+      { numRuns: 200, seed: jest.getSeed() },
     );
   });
 });

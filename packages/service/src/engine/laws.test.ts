@@ -125,7 +125,7 @@ describe('laws, whatever the job', () => {
           expect(await state()).toEqual(before);
         },
       ),
-      { numRuns: 12 },
+      { numRuns: 12, seed: jest.getSeed() },
     );
   });
 });

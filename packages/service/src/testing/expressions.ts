@@ -278,6 +278,7 @@ export function sampleRecords(seed: number): object[] {
   }));
   // One of each kind, whatever the seed.
   const far = [
+    { f: '1e-320', g: 1e-40, w: `0.${'3'.repeat(40)}`, n: 0 },
     { f: 'NaN', g: 16777216, w: 'NaN', n: 'NaN', d: 'infinity', m: 'infinity', c: 'infinity' },
     { f: '-Infinity', g: 0.1, w: '-Infinity', n: 1, d: '-infinity', m: '-infinity', c: '-infinity' },
     { f: 1e300, g: 3e38, w: '1e150', n: 2, d: '12026-05-01', m: '12026-05-01T00:00:00Z', c: '12026-05-01T00:00:00' },

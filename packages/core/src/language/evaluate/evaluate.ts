@@ -18,7 +18,6 @@ import {
   Unbounded,
   Interval,
   momentOfClock,
-  numberOf,
   order,
   startOf,
   type Value,
@@ -147,12 +146,12 @@ function valueOf(type: ReturnType<typeof typeOf>, text: string): Value {
   }
 }
 
+/** All the digits that are stored, as comparisons see them; calculations round them, see `tame`. */
 function anyNumber(text: string): Value {
   if (!/^[-+.\d]/.test(text) || text.endsWith('Infinity')) return new Unbounded(Number(text));
-  return /^-?\d+(\.\d+)?$/.test(text) ? bigOrUnbounded(new Big(text)) : (numberOf(text) ?? new Unbounded(Number(text)));
+  const exact = new Big(text);
+  return bounded(exact) === null ? new Unbounded(Number(text)) : exact;
 }
-
-const bigOrUnbounded = (x: Big): Value => (bounded(x) === null ? new Unbounded(Number(x)) : x);
 
 /** The moment that clocks of a zone mean; what is beyond the years that zones are known for is infinitely far. */
 function clock(text: string, timeZone: string): bigint {
