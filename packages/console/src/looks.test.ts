@@ -160,7 +160,15 @@ describe('the console as it is met', () => {
         await page.goto(`${w.base}/records/bookings`);
         const picker = (await button(/^Type of record/).boundingBox())!;
         expect([width, picker.width >= 150]).toEqual([width, true]);
+        const isFolded = width < 900;
+        expect([width, await button('More').isVisible()]).toEqual([width, isFolded]);
+        if (isFolded) await button('More').click();
+        await button('Download').click();
+        const save = (await button('Save the file').boundingBox())!;
+        expect([width, save.x >= 0 && save.x + save.width <= width]).toEqual([width, true]);
+        await page.keyboard.press('Escape');
       }
+    await page.keyboard.press('Escape');
     await button(/^Pages/).click();
     await page.getByRole('menuitem', { name: 'Runs' }).click();
     await page

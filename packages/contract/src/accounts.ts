@@ -1,5 +1,6 @@
 import { Type as Of } from '@sinclair/typebox';
 import { IsBoolean, IsIn, IsNotEmpty, IsOptional, IsString, MaxLength, MinLength } from 'class-validator';
+import { shortestPassword } from '@tantamos/core';
 import { Fits, Nested, Nullable } from './body';
 import { RightAct } from './rights';
 import { routesOf } from './route';
@@ -24,7 +25,7 @@ export class AccountBody {
   @IsString() @IsNotEmpty() @MaxLength(200) login!: string;
   @IsString() @IsNotEmpty() @MaxLength(200) name!: string;
   @IsString() @IsNotEmpty() @MaxLength(100) role!: string;
-  @IsString() @MinLength(8) @MaxLength(1000) password!: string;
+  @IsString() @MinLength(shortestPassword) @MaxLength(1000) password!: string;
   @Nullable() @Nested(() => PersonRecordBody) person?: PersonRecordBody | null;
 }
 
@@ -62,11 +63,11 @@ export class MeBody {
 export class PasswordBody {
   /** The one that holds until now. */
   @IsString() @MaxLength(1000) current!: string;
-  @IsString() @MinLength(8) @MaxLength(1000) next!: string;
+  @IsString() @MinLength(shortestPassword) @MaxLength(1000) next!: string;
 }
 
 export class NewPasswordBody {
-  @IsString() @MinLength(8) @MaxLength(1000) password!: string;
+  @IsString() @MinLength(shortestPassword) @MaxLength(1000) password!: string;
 }
 
 const PersonRecord = named('PersonRecord', {

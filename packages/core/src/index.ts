@@ -36,6 +36,7 @@ export * from './edits/edit';
 export * from './edits/change';
 export { readsLike } from './edits/reads-like';
 export type { Member } from './edits/member';
+export * from './rights/password';
 export * from './rights/acts';
 export * from './rights/line';
 export * from './rights/rights';

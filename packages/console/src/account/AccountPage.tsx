@@ -1,3 +1,4 @@
+import { shortestPassword } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { Link } from 'react-router';
@@ -5,7 +6,7 @@ import { api, queryClient } from '../app/api';
 import { usePerson } from '../app/session';
 import { Button } from '../components/Button';
 import { valueText } from '../components/format';
-import { Labelled, textInput } from '../components/inputs';
+import { Labelled, Line, textInput } from '../components/inputs';
 import { Problems } from '../components/Problems';
 import { queries } from '../queries';
 import { SessionList } from './SessionList';
@@ -94,25 +95,13 @@ function Password() {
     if (again === next) change.mutate();
   };
   const input = (label: string, value: string, set: (v: string) => void, complete: string) => (
-    <Labelled label={label}>
-      {(id) => (
-        <input
-          id={id}
-          type="password"
-          autoComplete={complete}
-          className={textInput}
-          value={value}
-          onChange={(e) => set(e.target.value)}
-          required
-        />
-      )}
-    </Labelled>
+    <Line label={label} type="password" autoComplete={complete} value={value} onChange={set} required />
   );
   return (
     <form onSubmit={submit} className="max-w-80 space-y-3">
       <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Password</h2>
       {input('The present one', current, setCurrent, 'current-password')}
-      {input('The new one, at least 8 characters', next, setNext, 'new-password')}
+      {input(`The new one, at least ${shortestPassword} characters`, next, setNext, 'new-password')}
       {input('The new one again', again, setAgain, 'new-password')}
       {differ && (
         <p role="alert" className="text-trouble">
@@ -120,7 +109,11 @@ function Password() {
         </p>
       )}
       <Problems error={change.error} />
-      <Button type="submit" busy={change.isPending} disabled={next.length < 8 || again !== next || current === ''}>
+      <Button
+        type="submit"
+        busy={change.isPending}
+        disabled={next.length < shortestPassword || again !== next || current === ''}
+      >
         Change my password
       </Button>
       {change.isSuccess && (

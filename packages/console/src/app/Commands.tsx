@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { Dialog } from 'radix-ui';
-import { useId, useRef, useState, type KeyboardEvent } from 'react';
+import { useId, useState } from 'react';
 import { useMatch, useNavigate } from 'react-router';
 import { number } from '../components/format';
 import { textInput } from '../components/inputs';
 import { fitting } from '../components/Picker';
+import { useArrows } from '../components/useArrows';
 import { everything, partsFrom } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
 import { queries } from '../queries';
@@ -23,8 +24,6 @@ interface Command {
 export default function Commands({ onClose }: { onClose: () => void }) {
   const all = useCommands();
   const [text, setText] = useState('');
-  const [at, setAt] = useState(0);
-  const list = useRef<HTMLUListElement>(null);
   const id = useId();
   const found = fitting(all, text).slice(0, 50);
   const run = (command: Command | undefined): void => {
@@ -32,18 +31,7 @@ export default function Commands({ onClose }: { onClose: () => void }) {
     onClose();
     command.run();
   };
-  const move = (to: number): void => {
-    const next = Math.max(0, Math.min(found.length - 1, to));
-    setAt(next);
-    list.current?.children[next]?.scrollIntoView({ block: 'nearest' });
-  };
-  const onKey = (event: KeyboardEvent): void => {
-    if (event.key === 'ArrowDown') move(at + 1);
-    else if (event.key === 'ArrowUp') move(at - 1);
-    else if (event.key === 'Enter') run(found[at]);
-    else return;
-    event.preventDefault();
-  };
+  const { at, setAt, list, onKey } = useArrows(found.length, (i) => run(found[i]));
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>

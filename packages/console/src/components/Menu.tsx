@@ -21,7 +21,7 @@ export function Menu({ label, icon, width = 'w-80', children }: Props) {
           align="end"
           sideOffset={4}
           aria-label={label}
-          className={`z-40 max-h-[80vh] overflow-auto rounded border border-line-strong bg-sheet p-3 shadow-lg ${width}`}
+          className={`z-40 max-h-[80vh] max-w-[calc(100vw-1rem)] overflow-auto rounded border border-line-strong bg-sheet p-3 shadow-lg ${width}`}
         >
           {children(() => setOpen(false))}
         </Popover.Content>

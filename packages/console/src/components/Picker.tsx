@@ -1,8 +1,9 @@
 import { ChevronDown } from 'lucide-react';
 import { Popover } from 'radix-ui';
-import { useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { useId, useState, type ReactNode } from 'react';
 import { number } from './format';
 import { textInput } from './inputs';
+import { useArrows } from './useArrows';
 
 export interface Option {
   readonly id: string;
@@ -43,32 +44,19 @@ const intoView = (element: HTMLElement | null): void => element?.scrollIntoView(
 export function Picker({ label, shown, options, value, onPick, className = '', onSearch, isNew = false }: Props) {
   const [open, setOpen] = useState(isNew);
   const [text, setText] = useState('');
-  const [at, setAt] = useState(0);
-  const list = useRef<HTMLUListElement>(null);
   const id = useId();
   const all = fitting(options, text);
   const found = all.slice(0, mostShown);
-  const search = (typed: string): void => {
-    setText(typed);
-    setAt(0);
-    onSearch?.(typed);
-  };
   const take = (option: Option | undefined): void => {
     if (!option || option.not) return;
     setOpen(false);
     onPick(option.id);
   };
-  const move = (to: number): void => {
-    const next = Math.max(0, Math.min(found.length - 1, to));
-    setAt(next);
-    list.current?.children[next]?.scrollIntoView({ block: 'nearest' });
-  };
-  const onKey = (event: KeyboardEvent): void => {
-    if (event.key === 'ArrowDown') move(at + 1);
-    else if (event.key === 'ArrowUp') move(at - 1);
-    else if (event.key === 'Enter') take(found[at]);
-    else return;
-    event.preventDefault();
+  const { at, setAt, list, onKey } = useArrows(found.length, (i) => take(found[i]));
+  const search = (typed: string): void => {
+    setText(typed);
+    setAt(0);
+    onSearch?.(typed);
   };
   return (
     <Popover.Root

@@ -1,4 +1,5 @@
-import { useId, type ReactNode } from 'react';
+import { shortestPassword } from '@tantamos/core';
+import { useId, type ComponentProps, type ReactNode } from 'react';
 
 export const textInput =
   'h-8 w-full min-w-0 rounded border border-line-strong bg-sheet px-2 text-ink aria-invalid:border-trouble disabled:bg-sunken disabled:text-quiet';
@@ -22,6 +23,47 @@ export function Labelled({
       {children(id)}
       {hint && <p className="text-xs text-quiet">{hint}</p>}
     </div>
+  );
+}
+
+type InputProps = Omit<ComponentProps<'input'>, 'id' | 'value' | 'onChange' | 'className'>;
+
+/** A box for one line of text beneath its label. */
+export function Line({
+  label,
+  hint,
+  value,
+  onChange,
+  ...rest
+}: InputProps & { label: string; hint?: string; value: string; onChange: (text: string) => void }) {
+  return (
+    <Labelled label={label} hint={hint}>
+      {(id) => (
+        <input id={id} className={textInput} value={value} onChange={(e) => onChange(e.target.value)} {...rest} />
+      )}
+    </Labelled>
+  );
+}
+
+/** A box for a password that is to be. */
+export function NewPassword({
+  hint,
+  ...rest
+}: {
+  label: string;
+  hint: string;
+  value: string;
+  onChange: (text: string) => void;
+}) {
+  return (
+    <Line
+      type="password"
+      autoComplete="new-password"
+      required
+      minLength={shortestPassword}
+      hint={`At least ${shortestPassword} characters${hint}`}
+      {...rest}
+    />
   );
 }
 

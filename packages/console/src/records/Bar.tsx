@@ -1,8 +1,10 @@
 import type { SavedSelectionView, SelectionBody, TypeSummary, TypeView } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
-import { ClipboardList } from 'lucide-react';
+import { ClipboardList, Ellipsis } from 'lucide-react';
 import { useNavigate } from 'react-router';
 import { Button } from '../components/Button';
+import { Menu } from '../components/Menu';
+import { useWide } from '../components/useWide';
 import { partsFrom, pickedPartsOf, type Draft, type View } from '../job/draft';
 import { usualColumns } from './columns';
 import { ColumnsMenu } from './ColumnsMenu';
@@ -31,18 +33,15 @@ interface Props {
   onGo: (type: string, start: Partial<Draft>) => void;
 }
 
-/** The first band: type, pasted lists, saved selections, relatives, a part of them, columns, files. */
+/** The first band: type, pasted lists, saved selections, relatives, a part of them, columns, files; in a menu where it is narrow. */
 export function Bar(props: Props) {
   const { type, types, fields, draft, view, columns, chosen, onChange, onView, onPaste, onNarrow, onGo } = props;
   const navigate = useNavigate();
+  const isWide = useWide();
   const selection: SelectionBody = { type: type.id, ...pickedPartsOf(draft) };
   const openSaved = ({ selection: saved }: SavedSelectionView): void => onGo(saved.type, partsFrom(saved));
-  return (
-    <div className="flex flex-wrap items-center gap-2">
-      <h1 className="sr-only">{type.label}</h1>
-      <TypePicker type={type} types={types} onPick={(id) => void navigate(`/records/${encodeURIComponent(id)}`)} />
-      <span className="hidden min-w-0 flex-1 truncate text-quiet xl:inline">{type.comment}</span>
-      <span className="flex-1 xl:hidden" />
+  const tools = (
+    <>
       {type.key.length > 0 && (
         <>
           <Button onClick={onPaste}>
@@ -71,6 +70,21 @@ export function Bar(props: Props) {
         sort={view.sort ?? []}
         printPage={`/records/${encodeURIComponent(type.id)}/print`}
       />
+    </>
+  );
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <h1 className="sr-only">{type.label}</h1>
+      <TypePicker type={type} types={types} onPick={(id) => void navigate(`/records/${encodeURIComponent(id)}`)} />
+      <span className="hidden min-w-0 flex-1 truncate text-quiet xl:inline">{type.comment}</span>
+      <span className="flex-1 xl:hidden" />
+      {isWide ? (
+        tools
+      ) : (
+        <Menu label="More" width="w-56" icon={<Ellipsis className="size-4 text-quiet" aria-hidden="true" />}>
+          {() => <div className="flex flex-col items-stretch gap-2">{tools}</div>}
+        </Menu>
+      )}
     </div>
   );
 }

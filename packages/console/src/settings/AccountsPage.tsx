@@ -1,4 +1,5 @@
 import type { AccountView, RoleView, WrongPasswordsView } from '@tantamos/contract';
+import { shortestPassword } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import { useState, type FormEvent } from 'react';
@@ -8,7 +9,7 @@ import { usePerson } from '../app/session';
 import { SessionList } from '../account/SessionList';
 import { Button, LinkButton } from '../components/Button';
 import { moment, number } from '../components/format';
-import { Labelled, textInput } from '../components/inputs';
+import { Labelled, Line, NewPassword, textInput } from '../components/inputs';
 import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { Trouble, Working } from '../components/states';
@@ -155,11 +156,7 @@ function One({ account: a, roles }: { account: AccountView; roles: readonly Role
   return (
     <div className="min-h-0 flex-1 space-y-6 overflow-auto p-4">
       <form className="space-y-3" onSubmit={save}>
-        <Labelled label="Name">
-          {(id) => (
-            <input id={id} className={textInput} value={name} onChange={(e) => setName(e.target.value)} required />
-          )}
-        </Labelled>
+        <Line label="Name" value={name} onChange={setName} required />
         <RoleInput role={role} roles={roles} onRole={setRole} />
         <div className="flex items-center gap-3">
           <Button main type="submit" busy={change.isPending} disabled={name === a.name && role === a.role}>
@@ -185,20 +182,13 @@ function One({ account: a, roles }: { account: AccountView; roles: readonly Role
           reset.mutate();
         }}
       >
-        <Labelled label="A new password" hint="At least 8 characters. All sessions of the account end.">
-          {(id) => (
-            <input
-              id={id}
-              type="password"
-              autoComplete="new-password"
-              minLength={8}
-              className={textInput}
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-            />
-          )}
-        </Labelled>
-        <Button type="submit" busy={reset.isPending} disabled={password.length < 8}>
+        <NewPassword
+          label="A new password"
+          hint=". All sessions of the account end."
+          value={password}
+          onChange={setPassword}
+        />
+        <Button type="submit" busy={reset.isPending} disabled={password.length < shortestPassword}>
           Give it
         </Button>
         {reset.isSuccess && (
@@ -235,38 +225,10 @@ function Add({ roles, onAdded }: { roles: readonly RoleView[]; onAdded: () => vo
         add.mutate();
       }}
     >
-      <Labelled label="Login">
-        {(id) => (
-          <input
-            id={id}
-            className={textInput}
-            value={login}
-            onChange={(e) => setLogin(e.target.value)}
-            required
-            autoFocus
-          />
-        )}
-      </Labelled>
-      <Labelled label="First and last name">
-        {(id) => (
-          <input id={id} className={textInput} value={name} onChange={(e) => setName(e.target.value)} required />
-        )}
-      </Labelled>
+      <Line label="Login" value={login} onChange={setLogin} required autoFocus />
+      <Line label="First and last name" value={name} onChange={setName} required />
       <RoleInput role={role} roles={roles} onRole={setRole} />
-      <Labelled label="Password" hint="At least 8 characters; they can change it themselves.">
-        {(id) => (
-          <input
-            id={id}
-            type="password"
-            autoComplete="new-password"
-            minLength={8}
-            className={textInput}
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
-            required
-          />
-        )}
-      </Labelled>
+      <NewPassword label="Password" hint="; they can change it themselves." value={password} onChange={setPassword} />
       <PersonRecord value={person} onChange={setPerson} hint="What me() means to them; can be said later." />
       <Problems error={add.error} />
       <Button main type="submit" busy={add.isPending}>

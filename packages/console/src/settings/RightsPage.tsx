@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
-import { Labelled, textInput } from '../components/inputs';
+import { Line } from '../components/inputs';
 import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { Trouble, Working } from '../components/states';
@@ -102,17 +102,7 @@ function Roles({ roles }: { roles: Awaited<ReturnType<typeof api.roles>> }) {
       </ul>
       <form className="flex items-end gap-2" onSubmit={submit}>
         <div className="w-64">
-          <Labelled label="A role of your own">
-            {(field) => (
-              <input
-                id={field}
-                className={textInput}
-                placeholder="Field staff"
-                value={label}
-                onChange={(e) => setLabel(e.target.value)}
-              />
-            )}
-          </Labelled>
+          <Line label="A role of your own" placeholder="Field staff" value={label} onChange={setLabel} />
         </div>
         <Button type="submit" busy={add.isPending} disabled={id === ''}>
           Add

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../app/api';
 import { Button } from '../components/Button';
-import { Labelled, textInput } from '../components/inputs';
+import { Line } from '../components/inputs';
 import { Mark } from '../components/Mark';
 import { Problems } from '../components/Problems';
 
@@ -30,33 +30,16 @@ export function SignIn({ onEntered, again }: { onEntered: (login: string) => voi
             ? 'Your session has ended. Sign in again; your work is still here.'
             : 'Sign in to select, preview and change records.'}
         </p>
-        <Labelled label="Login">
-          {(id) => (
-            <input
-              id={id}
-              className={textInput}
-              value={login}
-              onChange={(e) => setLogin(e.target.value)}
-              autoComplete="username"
-              autoFocus={!again}
-              required
-            />
-          )}
-        </Labelled>
-        <Labelled label="Password">
-          {(id) => (
-            <input
-              id={id}
-              className={textInput}
-              type="password"
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-              autoComplete="current-password"
-              autoFocus={Boolean(again)}
-              required
-            />
-          )}
-        </Labelled>
+        <Line label="Login" value={login} onChange={setLogin} autoComplete="username" autoFocus={!again} required />
+        <Line
+          label="Password"
+          type="password"
+          value={password}
+          onChange={setPassword}
+          autoComplete="current-password"
+          autoFocus={Boolean(again)}
+          required
+        />
         <Problems error={enter.error} />
         <Button main type="submit" busy={enter.isPending} className="w-full">
           Sign in

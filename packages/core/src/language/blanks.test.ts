@@ -18,6 +18,7 @@ describe('what a filter leaves out for being blank', () => {
     ["NOT starts_with(note, 'a')", "NOT starts_with(note, 'a') OR note IS NULL"],
     // A NOT around a group says NOT of each.
     ['NOT (a = 1 OR b = 2)', '(NOT a = 1 OR a IS NULL) AND (NOT b = 2 OR b IS NULL)'],
+    ["has(bookings, region <> 'N')", "has(bookings, region <> 'N' OR region IS NULL)"],
     ['NOT (a = 1 AND NOT b = 2)', '(NOT a = 1 OR a IS NULL) OR b = 2'],
   ])('%s', (filter, taking) => expect(leavingOut(filter)?.taking.toUpperCase()).toBe(taking.toUpperCase()));
 
@@ -27,6 +28,7 @@ describe('what a filter leaves out for being blank', () => {
     'hives > 3',
     'NOT a <> 1',
     'NOT has(bookings)',
+    "NOT has(bookings, region <> 'N')",
     'TRUE',
     'NOT 1 = 2',
   ])('%s leaves out none', (filter) => expect(leavingOut(filter)).toBeNull());
@@ -37,5 +39,9 @@ describe('what a filter leaves out for being blank', () => {
       { text: 'a', taking: '(a <> 1 OR a IS NULL) AND b <> 2 AND (a <> 3 OR a IS NULL)' },
       { text: 'b', taking: 'a <> 1 AND (b <> 2 OR b IS NULL) AND a <> 3' },
     ]);
+    // What records that point at it say is not the record's own.
+    const both = leavingOut('a <> 1 AND has(bookings, a <> 2)')!;
+    expect(both.taking).toBe('(a <> 1 OR a IS NULL) AND has(bookings, a <> 2 OR a IS NULL)');
+    expect(both.operands).toEqual([{ text: 'a', taking: '(a <> 1 OR a IS NULL) AND has(bookings, a <> 2)' }]);
   });
 });

@@ -9,28 +9,35 @@ import type { Expression } from './syntax';
 export interface LeavingOut {
   /** The filter with the blanks of all of them taken in. */
   readonly taking: string;
-  /** Each thing compared, as it is written, and the filter with only its blanks taken in. */
+  /** Each thing compared of the record itself, as it is written, and the filter with only its blanks taken in. */
   readonly operands: readonly { readonly text: string; readonly taking: string }[];
+  /** Whether it also leaves out records for blanks of those that point at them. */
+  readonly ofOthers: boolean;
 }
 
 /** The parts of a filter that say what a value is not, and what it would be with blanks taken in; null where there are none. */
 export function leavingOut(filter: string): LeavingOut | null {
   const tree = parse(filter);
   const found = new Set<string>();
-  const all = taken(tree, false, (operand) => {
-    found.add(operand);
+  let ofOthers = false;
+  const all = taken(tree, false, (operand, isOwn) => {
+    if (isOwn) found.add(operand);
+    else ofOthers = true;
     return true;
   });
-  if (found.size === 0) return null;
+  if (found.size === 0 && !ofOthers) return null;
   const operands = [...found].map((text) => ({
     text,
-    taking: print(taken(tree, false, (operand) => operand === text)),
+    taking: print(taken(tree, false, (operand, isOwn) => isOwn && operand === text)),
   }));
-  return { taking: print(all), operands };
+  return { taking: print(all), operands, ofOthers };
 }
 
+/** `isOwn`: the operand is the record’s; else that of records that point at it. */
+type Choose = (operand: string, isOwn: boolean) => boolean;
+
 /** The expression (its opposite, where `negated`) with the blanks of chosen operands taken in; NOTs stand at what they deny. */
-function taken(e: Expression, negated: boolean, choose: (operand: string) => boolean): Expression {
+function taken(e: Expression, negated: boolean, choose: Choose): Expression {
   const { span } = e;
   switch (e.kind) {
     case 'and':
@@ -41,8 +48,12 @@ function taken(e: Expression, negated: boolean, choose: (operand: string) => boo
     case 'not':
       return taken(e.operand, !negated, choose);
   }
+  if (e.kind === 'call' && e.name === 'has' && e.args[1] && !negated) {
+    const condition = taken(e.args[1], false, (operand) => choose(operand, false));
+    return { ...e, args: [e.args[0]!, condition] };
+  }
   const said: Expression = negated ? { kind: 'not', operand: e, span } : e;
-  const blank = deniedOf(e, negated).filter((o) => choose(print(o)));
+  const blank = deniedOf(e, negated).filter((o) => choose(print(o), true));
   if (blank.length === 0) return said;
   const isNull = blank.map((operand): Expression => ({ kind: 'isNull', operand, span }));
   return { kind: 'or', operands: [said, ...isNull], span };

@@ -41,6 +41,22 @@ describe('what filters leave out for being blank', () => {
     expect(within.blanks!.count).toBeLessThan(all.blanks!.count);
   });
 
+  it('is told of records that are left out for what points at them being blank', async () => {
+    const filter = "has(bookings, region <> 'Northern Hills')";
+    const { blanks } = await w.admin.search('growers', { filter, count: 'exact', limit: 1 });
+    const { rows } = await w.sql.query<{ n: number }>(`select count(*)::int as n from growers g
+      where exists (select from bookings b where b.grower = g.id and b.region is null)
+        and not exists (select from bookings b where b.grower = g.id and b.region <> 'Northern Hills')`);
+    expect(blanks).toMatchObject({
+      count: rows[0]!.n,
+      sentence: `${rows[0]!.n} are left out for being blank, or what points at them being so`,
+      parts: [],
+    });
+    expect(await w.admin.search('growers', { filter: blanks!.filter, count: 'exact', limit: 1 })).toMatchObject({
+      blanks: null,
+    });
+  });
+
   it('is told of a preview, in its sentence and among what to know before it runs', async () => {
     const p = await previewed(w.admin, {
       selection: { type: 'bookings', filter: "region <> 'Northern Hills' AND id < 100" },

@@ -65,15 +65,15 @@ export async function blanksLeftOut(
     const words = conditionWords(checkCondition(parse(`${o.text} IS NULL`), catalog, selection.type, context));
     return [{ count: n, words, filter: o.taking }];
   });
-  return { count, sentence: sentenceOf(count, parts), filter: leaving.taking, parts };
+  return { count, sentence: sentenceOf(count, parts, leaving.ofOthers), filter: leaving.taking, parts };
 }
 
-function sentenceOf(count: number, parts: BlanksView['parts']): string {
+function sentenceOf(count: number, parts: BlanksView['parts'], ofOthers: boolean): string {
   const said = (n: number): string => n.toLocaleString('en-US');
   const are = count === 1 ? 'is' : 'are';
   const [only, ...more] = parts;
-  if (only && more.length === 0) return `${said(count)} whose ${only.words} ${are} left out`;
-  if (!only) return `${said(count)} ${are} left out for being blank`;
+  if (only && more.length === 0 && only.count === count) return `${said(count)} whose ${only.words} ${are} left out`;
+  const being = ofOthers ? `being blank, or what points at ${count === 1 ? 'it' : 'them'} being so` : 'being blank';
   const each = parts.map((p) => `${said(p.count)} whose ${p.words}`);
-  return `${said(count)} ${are} left out for being blank: ${list(each, 'and')}`;
+  return `${said(count)} ${are} left out for ${being}${each.length > 0 ? `: ${list(each, 'and')}` : ''}`;
 }

@@ -1,0 +1,2 @@
+/** Characters that a password has at least. */
+export const shortestPassword = 8;
