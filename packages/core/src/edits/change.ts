@@ -1,5 +1,6 @@
-import type { Field } from '../catalog/catalog';
+import type { Field, RecordType } from '../catalog/catalog';
 import type { Checked } from '../language/checked';
+import type { NoResult } from '../language/no-result';
 
 /** What every edit comes down to, one or more of these: *field := value, when condition* (null: always). */
 export interface Change {
@@ -10,17 +11,39 @@ export interface Change {
 
 /** Where a value comes from. */
 export type ValueSource =
-  /** Worked out from the record and what it reaches. */
-  | { readonly from: 'expression'; readonly tree: Checked }
+  /** From the record and what it reaches; without `worked` it is known to fit the field. */
+  | { readonly from: 'expression'; readonly tree: Checked; readonly worked?: Worked }
   | { readonly from: 'given'; readonly given: Given }
   | { readonly from: 'place'; readonly place: Place };
 
-/** One value a key, out of a table; records without one are left as they are. */
+/** A value that is worked out may be none, or not fit its field: then the record is not allowed, with the reason. */
+export interface Worked {
+  /** What becomes of a record for which nothing comes out. */
+  readonly blank: 'refused' | 'cleared';
+  /** Where the value says which record a reference is to point at: by its name, or its key. */
+  readonly target: Target | null;
+  /** Why there may be no result: the first that holds is told. */
+  readonly refusals: readonly NoResult[];
+}
+
+export interface Target {
+  readonly type: RecordType;
+}
+
+/** One value a key, out of a table. */
 export type Given =
-  /** By key, each a value or a name still to be looked up. */
-  | { readonly pairs: ReadonlyMap<string, Checked> }
-  /** Kept by the service under this id. */
+  /** Each a value or a name still to be looked up; `by` null: by the record's key. */
+  | {
+      readonly entries: readonly { readonly key: Checked; readonly value: Checked }[];
+      readonly by: Checked | null;
+      readonly rest: Rest;
+    }
+  /** By the record's key, kept by the service under this id. */
   | { readonly kept: string };
+
+/** What becomes of records whose key there is no value for: left as they are, not allowed, or given a value. */
+export type Rest =
+  { readonly act: 'leave' } | { readonly act: 'refuse' } | { readonly act: 'give'; readonly value: Checked };
 
 /**
  * From a record's place in an order, counted from 1 within its group over the whole selection: the same however the
@@ -29,42 +52,53 @@ export type Given =
 export interface Place {
   /** Records with the same of these are one group. */
   readonly per: readonly Checked[];
+  /** Records with the same of these have the place of the first of them. */
+  readonly together: readonly Checked[];
   /** The key decides between equals. */
   readonly order: readonly { readonly tree: Checked; readonly descending: boolean }[];
   readonly value: Checked;
+  readonly worked: Worked;
 }
 
 /** Every tree of a change. */
-export function treesOf({ value, when }: Change): readonly Checked[] {
-  const own = when ? [when] : [];
-  switch (value.from) {
-    case 'expression':
-      return [value.tree, ...own];
-    case 'given':
-      return [...('pairs' in value.given ? value.given.pairs.values() : []), ...own];
-    case 'place':
-      return [...value.place.per, ...value.place.order.map((o) => o.tree), value.place.value, ...own];
-  }
+export function treesOf(change: Change): readonly Checked[] {
+  const trees: Checked[] = [];
+  withTrees(change, (tree) => {
+    trees.push(tree);
+    return tree;
+  });
+  return trees;
 }
 
 /** The change with each of its trees changed. */
 export function withTrees(change: Change, edit: (tree: Checked) => Checked): Change {
   const when = change.when && edit(change.when);
+  const asked = (w: Worked): Worked => ({ ...w, refusals: w.refusals.map((r) => ({ ...r, when: edit(r.when) })) });
   const { value } = change;
   switch (value.from) {
-    case 'expression':
-      return { ...change, when, value: { from: 'expression', tree: edit(value.tree) } };
+    case 'expression': {
+      const { tree, worked } = value;
+      return {
+        ...change,
+        when,
+        value: { from: 'expression', tree: edit(tree), ...(worked && { worked: asked(worked) }) },
+      };
+    }
     case 'given': {
-      if (!('pairs' in value.given)) return { ...change, when };
-      const pairs = new Map([...value.given.pairs].map(([key, tree]) => [key, edit(tree)]));
-      return { ...change, when, value: { from: 'given', given: { pairs } } };
+      const { given } = value;
+      if ('kept' in given) return { ...change, when };
+      const entries = given.entries.map((e) => ({ key: edit(e.key), value: edit(e.value) }));
+      const rest: Rest = given.rest.act === 'give' ? { act: 'give', value: edit(given.rest.value) } : given.rest;
+      return { ...change, when, value: { from: 'given', given: { entries, by: given.by && edit(given.by), rest } } };
     }
     case 'place': {
-      const { per, order, value: made } = value.place;
+      const { per, together, order, value: made, worked } = value.place;
       const place: Place = {
         per: per.map(edit),
+        together: together.map(edit),
         order: order.map((o) => ({ ...o, tree: edit(o.tree) })),
         value: edit(made),
+        worked: asked(worked),
       };
       return { ...change, when, value: { from: 'place', place } };
     }

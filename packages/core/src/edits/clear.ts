@@ -1,7 +1,6 @@
-import { fail } from '../problem';
 import type { EditKind } from './kind';
 import { fieldName } from './member';
-import { editableField, fieldWords } from './value';
+import { clearableField, fieldWords } from './value';
 
 /** Leaves the field without a value (null) on every record. */
 export interface ClearEdit {
@@ -11,14 +10,14 @@ export interface ClearEdit {
 
 export const clear: EditKind<ClearEdit> = {
   members: { field: fieldName },
-  lower(edit, type) {
-    const field = editableField(type, edit.field);
-    if (field.required)
-      fail('not_editable', `${field.label} is required, so it cannot be cleared.`, { where: 'field' });
+  doc: 'No value any more.',
+  words: ['empty', 'blank', 'delete value', 'remove', 'erase', 'null'],
+  lower(edit, { type }) {
+    const field = clearableField(type, edit.field);
     // Cast to the field's own type where it is written.
     return [{ field, value: { from: 'expression', tree: { kind: 'null', type: 'text' } }, when: null }];
   },
-  sentence(edit, type) {
+  sentence(edit, { type }) {
     return `clear ${fieldWords(type, edit.field).label}`;
   },
 };

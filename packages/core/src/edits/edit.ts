@@ -1,32 +1,107 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
+import { conditionWords } from '../language/words';
+import { noContext } from '../language/context';
+import { and } from '../language/build';
 import type { Change } from './change';
 import { clear, type ClearEdit } from './clear';
+import { compute, type ComputeEdit } from './compute';
+import { copy, type CopyEdit } from './copy';
+import { add, remove, type AddEdit, type RemoveEdit } from './entries';
 import { fill, type FillEdit } from './fill';
-import type { EditKind } from './kind';
-import type { Member } from './member';
+import type { About, EditKind } from './kind';
+import { map, type MapEdit } from './map';
+import { expression, optional, type Member } from './member';
+import { move, type MoveEdit } from './move';
+import { number, type NumberEdit } from './number';
 import { put, type PutEdit } from './put';
+import { replace, type ReplaceEdit } from './replace';
 import { set, type SetEdit } from './set';
+import { shift, type ShiftEdit } from './shift';
+import { split, type SplitEdit } from './split';
+import { tidy, type TidyEdit } from './tidy';
+import { conditionAt } from './worked';
 
-/** What is to be done to a record: each lowers to one change or more. */
-export type Edit = SetEdit | FillEdit | ClearEdit | PutEdit;
+type AnyEdit =
+  | SetEdit
+  | FillEdit
+  | ClearEdit
+  | ComputeEdit
+  | SplitEdit
+  | CopyEdit
+  | MoveEdit
+  | MapEdit
+  | ReplaceEdit
+  | TidyEdit
+  | ShiftEdit
+  | NumberEdit
+  | AddEdit
+  | RemoveEdit
+  | PutEdit;
+
+/** What any edit may hold besides what its kind says. */
+interface OfAny {
+  /** Only records for which this condition holds; the others are left as they are. */
+  readonly where?: string;
+}
+
+type WithAny<E> = E extends AnyEdit ? E & OfAny : never;
+
+/** What is to be done to a record: each lowers to one change or more. All read the record as it was before the job. */
+export type Edit = WithAny<AnyEdit>;
 
 // The only list of edit kinds, in the order they are offered.
-const kinds: { [K in Edit['kind']]: EditKind<Extract<Edit, { kind: K }>> } = { set, fill, clear, put };
+const kinds: { [K in Edit['kind']]: EditKind<Extract<AnyEdit, { kind: K }>> } = {
+  set,
+  fill,
+  clear,
+  compute,
+  split,
+  copy,
+  move,
+  map,
+  replace,
+  tidy,
+  shift,
+  number,
+  add,
+  remove,
+  put,
+};
 export const editKinds = Object.keys(kinds) as Edit['kind'][];
+
+const ofAny: Readonly<Record<keyof OfAny, Member>> = { where: optional(expression) };
 
 /** What an edit of this kind holds besides its kind. */
 export function editMembers(kind: Edit['kind']): Readonly<Record<string, Member>> {
-  return kinds[kind].members;
+  return { ...kinds[kind].members, ...ofAny };
 }
 
-export function lowerEdit(edit: Edit, type: RecordType, catalog: Catalog): readonly Change[] {
-  return kindOf(edit).lower(edit, type, catalog);
+/** What an edit kind does, in one line, and what else people call it. */
+export function editHelp(kind: Edit['kind']): { readonly doc: string; readonly words: readonly string[] } {
+  return kinds[kind];
 }
 
-export function editSentence(edit: Edit, type: RecordType): string {
-  return kindOf(edit).sentence(edit, type);
+export function lowerEdit(edit: Edit, about: About): readonly Change[] {
+  const changes = kindOf(edit).lower(edit, about);
+  if (edit.where === undefined) return changes;
+  const only = conditionAt('where', edit.where, about);
+  return changes.map((c) => ({ ...c, when: and(only, c.when) }));
 }
 
-function kindOf(edit: Edit): EditKind<Edit> {
-  return kinds[edit.kind] as EditKind<Edit>;
+export function editSentence(edit: Edit, type: RecordType, catalog: Catalog): string {
+  const said = kindOf(edit).sentence(edit, { type, catalog });
+  return edit.where === undefined ? said : `${said} (only where ${whereWords(edit.where, type, catalog)})`;
+}
+
+function whereWords(where: string, type: RecordType, catalog: Catalog): string {
+  try {
+    return conditionWords(conditionAt('where', where, { type, catalog, context: noContext }));
+  } catch {
+    // A sentence is said of a job that is wrong, too; me() and saved selections are said as they are written.
+    return where.trim();
+  }
+}
+
+function kindOf(edit: Edit): EditKind<AnyEdit> {
+  return kinds[edit.kind] as EditKind<AnyEdit>;
 }

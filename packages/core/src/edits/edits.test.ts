@@ -1,9 +1,10 @@
 import { catalog } from '../testing/catalog';
+import { noContext } from '../language/context';
 import { ProblemError, type Problem } from '../problem';
 import { editKinds, editMembers, editSentence, lowerEdit, type Edit } from './edit';
 
 const bookings = catalog.type('bookings');
-const lower = (edit: Edit) => lowerEdit(edit, bookings, catalog);
+const lower = (edit: Edit) => lowerEdit(edit, { type: bookings, catalog, context: noContext });
 const problems = (edit: Edit): readonly Problem[] => {
   try {
     lower(edit);
@@ -21,7 +22,7 @@ const put = (field: string, values: Record<string, string | number | boolean>): 
 
 describe('edits', () => {
   it('are said in words, choices by their labels', () => {
-    const said = (edit: Edit): string => editSentence(edit, bookings);
+    const said = (edit: Edit): string => editSentence(edit, bookings, catalog);
     expect(said({ kind: 'set', field: 'status', value: 'placed' })).toBe('set status to Placed');
     expect(said({ kind: 'set', field: 'NOTE', value: '' })).toBe('set note to the empty text');
     expect(said({ kind: 'set', field: 'hives', value: 7 })).toBe('set hives to 7');
@@ -31,6 +32,41 @@ describe('edits', () => {
     expect(said({ kind: 'put', field: 'hives', given: { id: 'x', count: 1200 } })).toBe(
       'put 1,200 values, one a record, into hives',
     );
+    expect(said({ kind: 'set', field: 'note', value: 'For {crop}', where: 'hives > 5' })).toBe(
+      'set note to “For {crop}” (only where hives is over 5)',
+    );
+    expect(said({ kind: 'compute', field: 'hives', formula: 'hives * 2' })).toBe('set hives to what hives * 2 gives');
+    expect(said({ kind: 'copy', field: 'note', from: 'owner.name' })).toBe('copy owner’s name to note');
+    expect(said({ kind: 'move', field: 'note', from: 'reference', filled: 'join', with: '; ' })).toBe(
+      'move reference to note, joined to what is there with “; ”',
+    );
+    expect(said({ kind: 'replace', field: 'note', find: 'a', with: '', match: 'end', anyCase: true })).toBe(
+      'replace “a” at the end in any case by nothing in note',
+    );
+    expect(said({ kind: 'tidy', field: 'note', how: ['spaces', 'title'] })).toBe(
+      'tidy note: without idle spaces and with a capital at each word',
+    );
+    const pairs = ['draft', 'confirmed', 'placed'].map((old) => ({ old, new: 'draft' }));
+    expect(said({ kind: 'map', field: 'status', pairs, rest: 'refuse' })).toBe(
+      'map status: Draft → Draft, Confirmed → Draft, 1 more, no others allowed',
+    );
+    expect(said({ kind: 'shift', field: 'start_on', by: 1, to: 'end of month', next: 'monday' })).toBe(
+      'shift start on by +1 day, to the end of month, to the next Monday',
+    );
+    expect(said({ kind: 'shift', field: 'hives', by: -2, percent: '5', round: 0 })).toBe(
+      'shift hives by +5 %, by -2, rounded to 0 digits',
+    );
+    expect(said({ kind: 'number', field: 'note', prefix: 'B-', width: 4, order: ['-hives'], per: ['status'] })).toBe(
+      'number note from B-0001 by hives (greatest first) for each status',
+    );
+    expect(said({ kind: 'split', field: 'owner', among: [{ to: 'Ines' }, { to: 'Pia' }], together: ['grower'] })).toBe(
+      'split owner evenly among Ines and Pia, each grower kept together',
+    );
+    expect(said({ kind: 'split', field: 'owner', among: [{ to: 'Ines', weight: 3 }, { to: 'Pia' }] })).toBe(
+      'split owner by weight among Ines (3) and Pia (1)',
+    );
+    expect(said({ kind: 'add', field: 'note', entries: ['a', 'b'] })).toBe('add “a” and “b” to note');
+    expect(said({ kind: 'remove', field: 'note', entries: ['a'] })).toBe('remove “a” from note');
     // A sentence is said of a job that is wrong, too.
     expect(said({ kind: 'set', field: 'nope', value: 'x' })).toBe('set nope to x');
   });
@@ -47,8 +83,8 @@ describe('edits', () => {
       { value: { tree: { kind: 'named', question: { typeId: 'staff', text: 'Ines Calloway' } } } },
     ]);
     const [change] = lower(put('hives', { '007': 1, 8: '2' }));
-    if (change?.value.from !== 'given' || !('pairs' in change.value.given)) throw new Error('Not given.');
-    expect([...change.value.given.pairs.keys()].sort()).toEqual(['7', '8']);
+    if (change?.value.from !== 'given' || 'kept' in change.value.given) throw new Error('Not given.');
+    expect(change.value.given.entries.map((e) => e.key)).toMatchObject([{ text: '8' }, { text: '7' }]);
     expect(lower({ kind: 'put', field: 'hives', given: { id: 'kept', count: 2 } })).toMatchObject([
       { value: { from: 'given', given: { kept: 'kept' } } },
     ]);
@@ -108,7 +144,7 @@ describe('members of edits', () => {
         expect(Object.keys(member.schema)).toContain('type');
       }
     }
-    expect(Object.keys(editMembers('clear'))).toEqual(['field']);
+    expect(Object.keys(editMembers('clear'))).toEqual(['field', 'where']);
   });
 
   it('a value is a text, a number, true or false', () => {

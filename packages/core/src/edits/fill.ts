@@ -1,6 +1,8 @@
+import { fieldTree, isBlank } from '../language/build';
 import type { EditKind } from './kind';
 import { fieldName, literal } from './member';
-import { editableField, fieldWords, givenValue, givenWords, type Literal } from './value';
+import type { Literal } from './literal';
+import { editableField, fieldWords, givenWords, valueSource } from './value';
 
 /** Gives the field this value where it is blank (null or empty text), and leaves the rest as they are. */
 export interface FillEdit {
@@ -11,13 +13,13 @@ export interface FillEdit {
 
 export const fill: EditKind<FillEdit> = {
   members: { field: fieldName, value: literal },
-  lower(edit, type) {
-    const field = editableField(type, edit.field);
-    const here = { kind: 'field', at: { through: [], type, field } } as const;
-    const tree = givenValue(field, edit.value);
-    return [{ field, value: { from: 'expression', tree }, when: { kind: 'blank', operand: here } }];
+  doc: 'One value where there is none; the rest are left as they are.',
+  words: ['default', 'missing', 'empty', 'blank', 'complete'],
+  lower(edit, about) {
+    const field = editableField(about.type, edit.field);
+    return [{ field, value: valueSource(field, edit.value, about), when: isBlank(fieldTree(about.type, field)) }];
   },
-  sentence(edit, type) {
+  sentence(edit, { type }) {
     const { field, label } = fieldWords(type, edit.field);
     return `fill blank ${label} with ${givenWords(field, edit.value)}`;
   },

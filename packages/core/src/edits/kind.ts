@@ -1,13 +1,25 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
+import type { Context } from '../language/context';
 import type { Change } from './change';
 import type { Member } from './member';
 
+/** What an edit is checked against: the type whose records it changes, and what its expressions may refer to. */
+export interface About {
+  readonly type: RecordType;
+  readonly catalog: Catalog;
+  readonly context: Context;
+}
+
 /** What an edit kind must offer; `edit.ts` lists them. */
 export interface EditKind<E> {
-  /** What the edit holds besides its kind: the request class and the API document are made from it. */
+  /** What the edit holds besides its kind: the request class, the API document and the CLI's option are made from it. */
   readonly members: { readonly [M in Exclude<keyof E, 'kind'>]-?: Member<E[M]> };
+  /** One line for people who choose: “Gives the field this value on every record.” */
+  readonly doc: string;
+  /** Other words people have for it, so that it is found. */
+  readonly words: readonly string[];
   /** Checks the edit against its type and lowers it; throws problems whose place is within the edit. */
-  lower(edit: E, type: RecordType, catalog: Catalog): readonly Change[];
-  /** The edit in words, without a full stop: “set status to Confirmed”. */
-  sentence(edit: E, type: RecordType): string;
+  lower(edit: E, about: About): readonly Change[];
+  /** The edit in words, without a full stop: “set status to Confirmed”. Of an edit that is wrong, too. */
+  sentence(edit: E, of: Pick<About, 'type' | 'catalog'>): string;
 }

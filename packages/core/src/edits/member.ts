@@ -1,4 +1,4 @@
-import type { Literal } from './value';
+import type { Literal } from './literal';
 
 /** What a member of an edit may hold: how JSON Schema says it, and whether a value fits. */
 export interface Member<T = unknown> {
@@ -63,6 +63,90 @@ export const keptValues: Member<{ readonly id: string; readonly count: number }>
   },
   must: 'must be the id and count that an earlier preview gave',
 };
+
+/** An expression of the language. */
+export const expression: Member<string> = {
+  schema: { type: 'string', minLength: 1, maxLength: mostText },
+  fits: isText(mostText),
+  must: 'must be an expression',
+};
+
+/** A text, which may be empty. */
+export const anyText: Member<string> = {
+  schema: { type: 'string', maxLength: mostText },
+  fits: (given): given is string => typeof given === 'string' && given.length <= mostText,
+  must: 'must be a text',
+};
+
+/** A text of a line or so. */
+export const shortText: Member<string> = {
+  schema: { type: 'string', minLength: 1, maxLength: 1000 },
+  fits: isText(1000),
+  must: 'must be a text of 1,000 characters at most',
+};
+
+export const yesNo: Member<boolean> = {
+  schema: { type: 'boolean' },
+  fits: (given): given is boolean => typeof given === 'boolean',
+  must: 'must be true or false',
+};
+
+/** A number; one that must stay exact is sent as text. */
+export const amount: Member<number | string> = {
+  schema: { type: ['number', 'string'], maxLength: 100 },
+  fits: (given): given is number | string =>
+    typeof given === 'number'
+      ? Number.isFinite(given)
+      : typeof given === 'string' && given.length <= 100 && /^\s*[+-]?(\d+(\.\d*)?|\.\d+)\s*$/.test(given),
+  must: 'must be a number',
+};
+
+export function wholeNumber(least: number, most: number): Member<number> {
+  return {
+    schema: { type: 'integer', minimum: least, maximum: most },
+    fits: (given): given is number =>
+      Number.isInteger(given) && (given as number) >= least && (given as number) <= most,
+    must: `must be a whole number from ${least} to ${most.toLocaleString('en-US')}`,
+  };
+}
+
+export function oneOf<const T extends string>(all: readonly T[]): Member<T> {
+  return {
+    schema: { type: 'string', enum: all },
+    fits: (given): given is T => (all as readonly unknown[]).includes(given),
+    must: `must be one of ${all.join(', ')}`,
+  };
+}
+
+/** So many of a member, at least one. */
+export function many<T>(member: Member<T>, most: number): Member<readonly T[]> {
+  return {
+    schema: { type: 'array', items: member.schema, minItems: 1, maxItems: most },
+    fits: (given): given is readonly T[] =>
+      Array.isArray(given) && given.length >= 1 && given.length <= most && given.every(member.fits),
+    must: `must be a list, each of which ${member.must}`,
+  };
+}
+
+/** An object of these members and no others. */
+export function group<T>(members: { readonly [K in keyof T]-?: Member<T[K]> }): Member<T> {
+  const all = Object.entries(members) as [string, Member][];
+  return {
+    schema: {
+      type: 'object',
+      additionalProperties: false,
+      properties: Object.fromEntries(all.map(([name, m]) => [name, m.schema])),
+      required: all.filter(([, m]) => !m.optional).map(([name]) => name),
+    },
+    fits: (given): given is T =>
+      typeof given === 'object' &&
+      given !== null &&
+      !Array.isArray(given) &&
+      Object.keys(given).every((name) => Object.hasOwn(members, name)) &&
+      all.every(([name, m]) => m.fits((given as Record<string, unknown>)[name])),
+    must: `must be an object of ${all.map(([name]) => name).join(', ')}`,
+  };
+}
 
 /** The member may be left out. */
 export function optional<T>(member: Member<T>): Member<T | undefined> {

@@ -1,9 +1,12 @@
+import { textTree } from '../language/build';
 import type { Checked } from '../language/checked';
 import { canonicalKey, keyFields } from '../catalog/key';
 import { fail, Gathered, ProblemError } from '../problem';
+import type { Given } from './change';
 import type { EditKind } from './kind';
 import { fieldName, keptValues, literalsByKey, optional } from './member';
-import { editableField, fieldWords, givenValue, type Literal } from './value';
+import type { Literal } from './literal';
+import { editableField, fieldWords, givenValue } from './value';
 
 /**
  * Gives each of these records a value of its own, by key, and leaves the rest as they are. The values are said with the
@@ -22,28 +25,33 @@ const mostWrong = 1000;
 
 export const put: EditKind<PutEdit> = {
   members: { field: fieldName, values: optional(literalsByKey), given: optional(keptValues) },
-  lower(edit, type) {
+  doc: 'A value of its own for each of some records, by their keys.',
+  words: ['paste', 'list', 'each'],
+  lower(edit, { type }) {
     const field = editableField(type, edit.field);
     keyFields(type);
     if (edit.given) return [{ field, value: { from: 'given', given: { kept: edit.given.id } }, when: null }];
     const entries = Object.entries(edit.values ?? {});
     if (entries.length === 0) fail('bad_value', 'There is no value to put anywhere.', { where: 'values' });
-    const pairs = new Map<string, Checked>();
+    const keys = new Set<string>();
+    const pairs: { key: Checked; value: Checked }[] = [];
     const problems = new Gathered();
     for (const [said, given] of entries) {
       if (problems.problems.length >= mostWrong) break;
       problems.gather(() =>
         told(said, () => {
           const key = canonicalKey(type, said);
-          if (pairs.has(key)) fail('bad_value', 'two values are given.');
-          pairs.set(key, givenValue(field, given));
+          if (keys.has(key)) fail('bad_value', 'two values are given.');
+          pairs.push({ key: textTree(key), value: givenValue(field, given) });
+          keys.add(key);
         }),
       );
     }
     problems.raise(mostListed);
-    return [{ field, value: { from: 'given', given: { pairs } }, when: null }];
+    const given: Given = { entries: pairs, by: null, rest: { act: 'leave' } };
+    return [{ field, value: { from: 'given', given }, when: null }];
   },
-  sentence(edit, type) {
+  sentence(edit, { type }) {
     const { label } = fieldWords(type, edit.field);
     const n = edit.given?.count ?? Object.keys(edit.values ?? {}).length;
     return `put ${n.toLocaleString('en-US')} ${n === 1 ? 'value of its own' : 'values, one a record,'} into ${label}`;

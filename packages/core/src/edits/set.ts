@@ -1,8 +1,9 @@
 import type { EditKind } from './kind';
 import { fieldName, literal } from './member';
-import { editableField, fieldWords, givenValue, givenWords, type Literal } from './value';
+import type { Literal } from './literal';
+import { editableField, fieldWords, givenWords, valueSource } from './value';
 
-/** Gives the field this value on every record; of a text field also the empty text. */
+/** Gives the field this value on every record; of a text field also the empty text. In a text, `{…}` is worked out. */
 export interface SetEdit {
   readonly kind: 'set';
   readonly field: string;
@@ -11,11 +12,13 @@ export interface SetEdit {
 
 export const set: EditKind<SetEdit> = {
   members: { field: fieldName, value: literal },
-  lower(edit, type) {
-    const field = editableField(type, edit.field);
-    return [{ field, value: { from: 'expression', tree: givenValue(field, edit.value) }, when: null }];
+  doc: 'One value on every record.',
+  words: ['overwrite', 'change', 'assign', 'update', 'put'],
+  lower(edit, about) {
+    const field = editableField(about.type, edit.field);
+    return [{ field, value: valueSource(field, edit.value, about), when: null }];
   },
-  sentence(edit, type) {
+  sentence(edit, { type }) {
     const { field, label } = fieldWords(type, edit.field);
     return `set ${label} to ${givenWords(field, edit.value)}`;
   },

@@ -1,11 +1,13 @@
 import type { Field, RecordType } from '../catalog/catalog';
 import { fieldOf } from '../catalog/catalog';
 import type { Checked } from '../language/checked';
+import { textWithoutFields } from '../language/text-with-fields';
 import { fitToField } from '../language/value';
 import { fail, within } from '../problem';
-
-/** A value as JSON gives it. Numbers that must stay exact are sent as text. */
-export type Literal = string | number | boolean;
+import type { ValueSource } from './change';
+import type { About } from './kind';
+import type { Literal } from './literal';
+import { textWorked, worked } from './worked';
 
 /** The field of that name if a person may change it; throws `unknown_field` or `not_editable` with the reason. */
 export function editableField(type: RecordType, name: string): Field {
@@ -16,17 +18,36 @@ export function editableField(type: RecordType, name: string): Field {
   });
 }
 
-/** A given value as an expression of the field's type: for references the record of that name, or of that key. */
-export function givenValue(field: Field, given: Literal): Checked {
-  return within('value', () => {
+/** The same, of one that may be left blank. */
+export function clearableField(type: RecordType, name: string): Field {
+  const field = editableField(type, name);
+  if (field.required) fail('not_editable', `${field.label} is required, so it cannot be cleared.`, { where: 'field' });
+  return field;
+}
+
+/** A value given at `where`, as an expression of the field's type: for references the record of that name, or of that key. */
+export function givenValue(field: Field, given: Literal, where = 'value'): Checked {
+  return within(where, () => {
     const text = String(given);
-    const mayBeEmpty = field.base === 'text' && field.choices === null && field.refersTo === null;
-    if (text.trim() === '' && !(mayBeEmpty && text === ''))
+    if (text.trim() === '' && !(isFreeText(field) && text === ''))
       fail('bad_value', `A value for ${field.label} is missing; to leave it blank, clear it.`);
     if (field.kind === 'reference' && field.refersTo !== null)
-      return { kind: 'named', dbType: field.dbType, question: { typeId: field.refersTo, text, where: 'value' } };
+      return { kind: 'named', dbType: field.dbType, question: { typeId: field.refersTo, text, where } };
     return { kind: 'value', dbType: field.dbType, text: fitToField(field, text) };
   });
+}
+
+/** May any text be its value? */
+export function isFreeText(field: Pick<Field, 'base' | 'choices' | 'refersTo'>): boolean {
+  return field.base === 'text' && field.choices === null && field.refersTo === null;
+}
+
+/** A given value as what the field becomes; in a text, what stands in braces is worked out for each record. */
+export function valueSource(field: Field, given: Literal, about: About): ValueSource {
+  const made = isFreeText(field) && typeof given === 'string' ? textWorked('value', given, about) : null;
+  if (made) return worked(made, field, about.catalog);
+  const text = isFreeText(field) ? textWithoutFields(String(given)) : given;
+  return { from: 'expression', tree: givenValue(field, text) };
 }
 
 /** The value as a person reads it: a choice by its label. */
@@ -35,6 +56,7 @@ export function givenWords(field: Field | undefined, given: Literal): string {
   const choice = field?.choices?.find((c) => c.value === text || c.label === text);
   if (choice) return choice.label;
   if (text === '') return 'the empty text';
+  if (field?.base === 'yes_no' && /^(true|yes|false|no)$/i.test(text)) return /^(true|yes)$/i.test(text) ? 'yes' : 'no';
   return field?.base === 'text' && field.refersTo === null ? `“${text}”` : text;
 }
 

@@ -1,7 +1,8 @@
-import type { Catalog, RecordType } from '../catalog/catalog';
+import type { Catalog } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
 import { treesOf, withTrees, type Change } from '../edits/change';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
+import type { About } from '../edits/kind';
 import type { Answers } from '../language/bind';
 import { bind, bindSelection, namesIn, questionsOf } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
@@ -58,7 +59,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   const changes = job.edits.flatMap(
     (edit, i) =>
       problems.gather(() => {
-        const lowered = lowerAt(edit, i, type, catalog);
+        const lowered = lowerAt(edit, i, { type, catalog, context });
         for (const { field } of lowered) {
           if (written.has(field.name))
             fail('same_field_twice', `${field.name} is changed twice.`, { where: `edits[${i}].field` });
@@ -82,11 +83,27 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
     asked.add(one);
   }
   problems.raise(100);
-  return {
-    selection: bindSelection(job.selection, answers, catalog),
-    changes: job.changes.map((c) => withTrees(c, (tree) => bind(tree, answers, catalog))),
-    questions: [],
-  };
+  const changes = job.changes.map((c) => withTrees(c, (tree) => bind(tree, answers, catalog)));
+  changes.forEach(mustMapOnce);
+  return { selection: bindSelection(job.selection, answers, catalog), changes, questions: [] };
+}
+
+/** Two names may mean one record: then there would be two values for it. */
+function mustMapOnce({ field, value }: Change): void {
+  if (value.from !== 'given' || 'kept' in value.given) return;
+  const seen = new Set<string>();
+  for (const { key } of value.given.entries) {
+    if (key.kind !== 'value') continue;
+    if (seen.has(key.text))
+      fail(
+        'bad_value',
+        `${field.label}: two lines of the map are about the same record, the one with the key ${key.text}.`,
+        {
+          where: 'edits',
+        },
+      );
+    seen.add(key.text);
+  }
 }
 
 /** The job in one plain sentence; `matched` is said where it is known. */
@@ -94,18 +111,20 @@ export function jobSentence(job: Job, catalog: Catalog, context: Context, matche
   // Before names are bound to keys, so that it says what the person said.
   const checked = checkSelection(job.selection, catalog, context);
   const edits = list(
-    job.edits.map((e) => editSentence(e, checked.type)),
+    job.edits.map((e) => editSentence(e, checked.type, catalog)),
     'and',
   );
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
 }
 
-function lowerAt(edit: Edit, index: number, type: RecordType, catalog: Catalog): readonly Change[] {
+function lowerAt(edit: Edit, index: number, about: About): readonly Change[] {
   const place = `edits[${index}]`;
   const named = (node: Checked): Checked =>
-    node.kind === 'named' ? { ...node, question: { ...node.question, where: `${place}.value` } } : node;
+    node.kind === 'named'
+      ? { ...node, question: { ...node.question, where: `${place}.${node.question.where ?? 'value'}` } }
+      : node;
   try {
-    return lowerEdit(edit, type, catalog).map((c) => withTrees(c, (tree) => rebuild(tree, named)));
+    return lowerEdit(edit, about).map((c) => withTrees(c, (tree) => rebuild(tree, named)));
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const [first, ...more] = error.problems.map((p) => ({ ...p, where: p.where ? `${place}.${p.where}` : place }));

@@ -391,6 +391,7 @@ class Checker {
     const args = parameters.map((p, i): Checked => {
       const arg = e.args[i]!;
       if (p.oneOf) return this.oneOf(arg, p.oneOf, entry.name);
+      if (p.writtenOut) return this.writtenOut(arg, p, entry.name);
       if (p.type === 'list') return this.list(arg.kind === 'list' ? arg.items : [arg], 'date');
       const guide = guides.get(p.type);
       if (guide?.kind === 'field' && arg.kind === 'literal' && arg.type !== 'null')
@@ -442,6 +443,11 @@ class Checker {
         suggestions: conversion(e, type, wanted),
       },
     );
+  }
+
+  private writtenOut(arg: Expression, { name }: Parameter, of: string): Checked {
+    if (arg.kind === 'literal' && arg.type === 'text') return { kind: 'value', dbType: 'text', text: arg.text };
+    return fail('type_mismatch', `${of} needs the ${name} text written out here, in quotes.`, { span: arg.span });
   }
 
   private oneOf(arg: Expression, texts: readonly string[], of: string): Checked {

@@ -2,7 +2,7 @@ import type { Catalog, Field, RecordType } from '../catalog/catalog';
 import { fail } from '../problem';
 import type { CheckedSelection } from './checked';
 import type { Checked, FieldPath } from './checked';
-import { functionNamed } from './functions';
+import { entryNamed } from './functions';
 
 /**
  * A checked and bound tree as JSON: types, fields and functions by their names, everything else as it is. Read back, it
@@ -33,7 +33,7 @@ export function freezeTree(tree: Checked): FrozenTree {
 export function thawTree(frozen: FrozenTree, catalog: Catalog): Checked {
   return parts(frozen, (key, part) => {
     if (key === 'entry')
-      return functionNamed(part as string) ?? fail('unknown_function', `${String(part)} is no longer a function.`);
+      return entryNamed(part as string) ?? fail('unknown_function', `${String(part)} is no longer a function.`);
     if (key === 'at' || (frozen.kind === 'selected' && key === 'key'))
       return part && thawPath(part as FrozenPath, catalog);
     if (key === 'relation') {

@@ -113,6 +113,13 @@ export class Scope {
     return alias;
   }
 
+  /** Works columns out once a record, from what is joined so far; `query` gives one row. Returns the alias. */
+  workedOut(query: Sql): Sql {
+    const alias = raw(`w${this.shared.made++}`);
+    this.joinsMade.push(sql` cross join lateral (${query} offset 0) ${alias}`);
+    return alias;
+  }
+
   /** A name for a query inside a value. */
   newAlias(): Sql {
     return raw(`v${this.shared.made++}`);

@@ -78,6 +78,21 @@ function clockTime(field: Field, input: string): string {
 
 const wholeLimits: Record<string, bigint> = { smallint: 32767n, integer: 2147483647n, bigint: 9223372036854775807n };
 
+/** The least and the greatest number that a type of the database holds; null where it holds any of the language. */
+export function numberLimits(
+  dbType: string,
+  precision: number | null,
+  scale: number | null,
+): { readonly low: string; readonly high: string } | null {
+  const whole = wholeLimits[dbType];
+  if (whole !== undefined) return { low: String(-whole - 1n), high: String(whole) };
+  if (dbType === 'real') return { low: '-3.4e38', high: '3.4e38' };
+  if (precision === null) return null;
+  const digits = precision - (scale ?? 0);
+  const nines = `${digits > 0 ? '9'.repeat(digits) : '0'}${scale && scale > 0 ? `.${'9'.repeat(scale)}` : ''}`;
+  return { low: `-${nines}`, high: nines };
+}
+
 function checkNumber(field: Field, text: string): void {
   const [, sign, whole, fraction] = plainDigits(text);
   if (field.scale !== null && fraction!.length > field.scale) {

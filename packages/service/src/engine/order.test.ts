@@ -358,6 +358,8 @@ describe('a work order', () => {
             from: 'place',
             place: {
               per: [expression('people', 'MOD(id, 3)')],
+              together: [],
+              worked: { blank: 'refused', target: null, refusals: [] },
               order: [{ tree: expression('people', 'name'), descending: true }],
               value: {
                 kind: 'arithmetic',

@@ -7,6 +7,7 @@ import {
   raw,
   sql,
   tableOf,
+  type Checked,
   type CheckedJob,
   type CheckedPart,
   type Edit,
@@ -30,27 +31,29 @@ export async function keepGiven(
 ): Promise<{ job: Job; checked: CheckedJob }> {
   const kept = new Map<string, { id: string; count: number }>();
   for (const { field, value } of checked.changes) {
-    if (value.from !== 'given' || !('pairs' in value.given)) continue;
-    const { pairs } = value.given;
+    if (value.from !== 'given' || 'kept' in value.given || value.given.by !== null) continue;
+    const { entries } = value.given;
+    const text = (tree: Checked): string | null => (tree.kind === 'value' ? tree.text : null);
     const id = await database.transaction('read committed', async (connection) => {
       const { rows } = await connection.query<{ id: string }>(
         'insert into tantamos.given (made_by, type, field) values ($1, $2, $3) returning id',
         [account, checked.selection.type.id, field.name],
       );
-      for (const some of pieces([...pairs]))
+      for (const some of pieces(entries))
         await connection.query(
           `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t`,
-          [rows[0]!.id, some.map(([key]) => key), some.map(([, tree]) => (tree.kind === 'value' ? tree.text : null))],
+          [rows[0]!.id, some.map((e) => text(e.key)), some.map((e) => text(e.value))],
         );
       return rows[0]!.id;
     });
-    kept.set(field.name, { id, count: pairs.size });
+    kept.set(field.name, { id, count: entries.length });
   }
   if (kept.size === 0) return { job, checked };
   const edits = job.edits.map((edit): Edit => {
     if (edit.kind !== 'put' || edit.given) return edit;
     const field = checked.changes.find((c) => c.field.name.toLowerCase() === edit.field.toLowerCase())!.field.name;
-    return { kind: 'put', field, given: kept.get(field)! };
+    const { values: _, ...rest } = edit;
+    return { ...rest, given: kept.get(field)! };
   });
   const changes = checked.changes.map((c) => {
     const given = kept.get(c.field.name);

@@ -29,7 +29,9 @@ describe('kinds of fields', () => {
       if (why !== null) expect(why).toMatch(/\.$/);
     }
     expect(bases.filter((base) => ofBase(base).whyNotEditable('x') !== null)).toEqual(['list', 'other']);
-    expect(refusal(() => canonical('list', 'a', 'Tags'))).toBe('Tags is of a kind that cannot be written here.');
+    expect(refusal(() => canonical('list', 'a', 'Tags'))).toBe(
+      'Tags is a list: add and remove say what goes in and what comes out.',
+    );
   });
 
   it('what may be asked of two values goes with what stands opposite', () => {

@@ -10,8 +10,9 @@ export const list: Kind = {
   literal: null,
   cell: 'text',
   hasRanges: false,
-  whyNotEditable: () => 'lists cannot be changed yet.',
-  canonical: ({ what, bad }) => bad(`${what} is of a kind that cannot be written here.`),
+  whyNotEditable: (dbType) =>
+    /^(text|character varying(\(\d+\))?)\[\]$/.test(dbType) ? null : 'only lists of texts can be changed yet.',
+  canonical: ({ what, bad }) => bad(`${what} is a list: add and remove say what goes in and what comes out.`),
   term: (column) => new Term(column, 'list'),
   inList: null,
 };

@@ -5,11 +5,11 @@ import { typeOf, type Checked } from '../checked';
 import type { Env } from '../functions/entry';
 import { calculate } from '../functions/number';
 import { openEnd } from '../functions/time';
-import { firstDay, lastDay } from '../limits';
 import type { Comparison } from '../syntax';
 import {
   bounded,
   boundedDay,
+  boundedMoment,
   anyDay,
   anyMoment,
   dayAt,
@@ -159,14 +159,6 @@ function clock(text: string, timeZone: string): bigint {
   if (boundedMoment(shown) !== null) return momentOfClock(text, timeZone);
   return shown < 0n ? -farMoment : farMoment;
 }
-
-function boundedMoment(moment: bigint): bigint | null {
-  return moment >= firstMoment && moment <= lastMoment ? moment : null;
-}
-
-const dayMicros = 86_400_000_000n;
-const firstMoment = BigInt(firstDay + 1) * dayMicros;
-const lastMoment = BigInt(lastDay) * dayMicros;
 
 function isText(operand: Checked): boolean {
   return operand.kind === 'field' && operand.at.field.base === 'text' && !operand.at.field.choices;

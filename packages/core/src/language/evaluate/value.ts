@@ -156,6 +156,20 @@ export function startOf(day: Day, timeZone: string): bigint {
   return fromClock(BigInt(day.number * dayMs) * 1000n, timeZone);
 }
 
+/** The moment on a day at which the clocks of a zone show what they show at another moment. */
+export function withClock(day: Day, moment: bigint, timeZone: string): bigint | null {
+  const shown = moment + BigInt(aheadAt(Number(floorDivide(moment, 1000n)), timeZone)) * 1000n;
+  const ofDay = shown - floorDivide(shown, dayMicros) * dayMicros;
+  return boundedMoment(fromClock(BigInt(day.number) * dayMicros + ofDay, timeZone));
+}
+
+const dayMicros = 86_400_000_000n;
+
+/** Moments that are calculated with: a day's room at both ends, for zones. */
+export function boundedMoment(moment: bigint): bigint | null {
+  return moment >= BigInt(firstDay + 1) * dayMicros && moment <= BigInt(lastDay) * dayMicros ? moment : null;
+}
+
 function floorDivide(a: bigint, b: bigint): bigint {
   return a >= 0n ? a / b : -((-a + b - 1n) / b);
 }

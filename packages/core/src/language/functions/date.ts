@@ -1,6 +1,6 @@
 import Big from 'big.js';
 import { raw, sql, value as parameter, type Sql } from '../../sql/sql';
-import { boundedDay, dayFrom, dayOf, Day, partsOfDay, trimmed, type Value } from '../evaluate/value';
+import { boundedDay, dayFrom, dayOf, Day, partsOfDay, trimmed, withClock, type Value } from '../evaluate/value';
 import { firstDay, lastDay } from '../limits';
 import { isDay } from '../../catalog/kinds/clock';
 import { date as dateTerm, numeric, short, Term, whole, type Ground } from '../term';
@@ -272,6 +272,23 @@ export const dateFunctions: readonly FunctionEntry[] = [
         short,
       );
       return numeric(whenForwards, 0, most, 0);
+    },
+  },
+  {
+    name: 'with_clock',
+    group: 'Dates',
+    source: 'Tantamos',
+    doc: 'The moment on that date at which the clocks show what they showed at the moment given.',
+    example: "with_clock(DATE('2026-11-30'), updated_at) < NOW()",
+    parameters: [date, { name: 'moment', type: 'moment' }],
+    result: 'moment',
+    evaluate: ([d, m], env) => withClock(day(d!), m as bigint, env.timeZone),
+    sql: ([d, m], env, ground) => {
+      const zone = parameter(env.timeZone);
+      const made = sql`((${d!.sql} + (${m!.sql} at time zone ${zone})::time) at time zone ${zone})`;
+      // A day's room at both ends, for zones.
+      const isNear = d!.low > firstDay + 1 && d!.high < lastDay;
+      return new Term(ground.allows(isNear) ? made : sql`tantamos.bounded(${made})`, 'moment');
     },
   },
   {

@@ -15,6 +15,8 @@ export interface Parameter {
   readonly repeats?: true;
   /** The only texts it takes, as a literal. */
   readonly oneOf?: readonly string[];
+  /** A text that stands in the expression itself, never one worked out. */
+  readonly writtenOut?: true;
 }
 
 /** What both back ends must know besides the arguments. */

@@ -1,14 +1,18 @@
 import { dateFunctions } from './date';
+import { entryFunctions } from './entries';
 import type { FunctionEntry } from './entry';
-import { listFunctions } from './list';
+import { listEdits, listFunctions } from './list';
 import { logicFunctions } from './logic';
 import { numberFunctions } from './number';
+import { replacedFunction } from './replaced';
 import { textFunctions } from './text';
 import { timeFunctions } from './time';
 
 /** Every function of the language; the reference page, the command line and the editor's help are made from it. */
 export const functions: readonly FunctionEntry[] = [
   ...textFunctions,
+  replacedFunction,
+  ...entryFunctions,
   ...logicFunctions,
   ...numberFunctions,
   ...dateFunctions,
@@ -17,9 +21,15 @@ export const functions: readonly FunctionEntry[] = [
 ];
 
 const byName = new Map(functions.map((f) => [f.name.toLowerCase(), f]));
+const ofEdits = new Map(listEdits.map((f) => [f.name, f]));
 
 export function functionNamed(name: string): FunctionEntry | undefined {
   return byName.get(name.toLowerCase());
+}
+
+/** The same, of those that edits alone are made of too. */
+export function entryNamed(name: string): FunctionEntry | undefined {
+  return functionNamed(name) ?? ofEdits.get(name);
 }
 
 /** What is no function of values but part of the language: people find it in the same places. */

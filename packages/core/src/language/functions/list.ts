@@ -1,6 +1,6 @@
 import { raw, sql } from '../../sql/sql';
 import { order, type Value } from '../evaluate/value';
-import { yesNo } from '../term';
+import { Term, yesNo } from '../term';
 import type { FunctionEntry } from './entry';
 
 type List = readonly Value[];
@@ -63,4 +63,48 @@ export const listFunctions: readonly FunctionEntry[] = [
     (a, b) => a.some((x) => within([x], b)),
     '&&',
   ),
+];
+
+const editing = (
+  name: string,
+  doc: string,
+  evaluate: (all: List, item: Value) => List,
+  made: string,
+): FunctionEntry => ({
+  name,
+  group: 'Lists',
+  source: 'Tantamos',
+  doc,
+  example: '',
+  parameters: [
+    { name: 'list', type: 'list' },
+    { name: 'item', type: 'text' },
+  ],
+  result: 'list',
+  takesBlanks: true,
+  evaluate: ([all, item]) => (item === null ? null : evaluate((all ?? []) as List, item!)),
+  // A list of lists is none of these.
+  sql: ([all, item], _, ground) =>
+    new Term(
+      ground.once([all!.sql, item!.sql], (list, one) => {
+        const texts = sql`${list!}::text[]`;
+        return sql`(case when array_ndims(${list!}) > 1 or ${one!} is null then null else ${
+          made === 'with'
+            ? sql`case when ${one!} = any(${texts}) then ${texts} else coalesce(${texts}, '{}') || ${one!} end`
+            : sql`array_remove(${texts}, ${one!})`
+        } end)`;
+      }),
+      'list',
+    ),
+});
+
+/** What edits make of lists; nobody types them, so they are not among the functions of the language. */
+export const listEdits: readonly FunctionEntry[] = [
+  editing(
+    'with_item',
+    'The list with one more item at its end, unless it is among them.',
+    (all, item) => (all.includes(item) ? all : [...all, item]),
+    'with',
+  ),
+  editing('without_item', 'The list without an item.', (all, item) => all.filter((i) => i !== item), 'without'),
 ];

@@ -187,6 +187,14 @@ export const textFunctions: readonly FunctionEntry[] = [
     evaluate: ([t]) => new Big(charactersOf(text(t!)).length),
     sql: ([t]) => wholeTerm(sql`char_length(${t!.sql})::bigint`, 0, Math.min(t!.high, 1e9)),
   },
+  oneText(
+    'digits',
+    'Only the digits 0 to 9 of the text.',
+    "digits(reference) = '000123'",
+    (t) => sql`regexp_replace(${t}, '[^0-9]', '', 'g')`,
+    (t) => t.replace(/[^0-9]/g, ''),
+    'Tantamos',
+  ),
   {
     name: 'LEFT',
     group: 'Text',

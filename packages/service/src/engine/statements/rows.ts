@@ -14,17 +14,25 @@ import {
   sql,
   tableOf,
   value,
+  canonicalSql,
+  fit,
+  said,
+  typeOf,
   type Change,
+  type Checked,
   type CheckedPart,
   type Field,
+  type FieldPath,
   type Given,
   type KeyRange,
   type Outcome,
+  type Place,
   type Planned,
   type RecordType,
   type Rule,
   type Sql,
   type Verdict,
+  type Worked,
   letterOf,
 } from '@tantamos/core';
 import { pointedAt } from './pointers';
@@ -48,9 +56,11 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const scope = new Scope(source, selection.env, planned);
   const keys = scope.keys();
   const makes = act === 'create';
-  const fresh = new Map(part.changes.map((c, i) => [c.field.name, newValue(c, i, scope, makes)]));
+  const made = part.changes.map((c, i) => newValue(c, i, scope, makes));
+  const fresh = new Map(part.changes.map((c, i) => [c.field.name, made[i]!.value]));
+  const unfit = made.flatMap((m) => (m.unfit ? [m.unfit] : []));
   const along = part.along.flatMap((a, j) =>
-    a.changes.map((c, i) => sql`${asText(newValue(c, i, scope, true))} as ${raw(`a${j + 1}_${i + 1}`)}`),
+    a.changes.map((c, i) => sql`${asText(newValue(c, i, scope, true).value)} as ${raw(`a${j + 1}_${i + 1}`)}`),
   );
   const columns =
     act === 'delete'
@@ -65,16 +75,20 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   ]);
   const spot = act === 'update' && part.type.hasPlaces ? [sql`${scope.root}.ctid as spot`] : [];
   const hash = scope.asPlanned(() => signature(readsOf(part), scope));
-  const cause = causeOf(part, scope, fresh);
+  const cause = causeOf(part, scope, fresh, unfit);
+  // What could not be worked out is not what is there already, though both be blank.
+  const isFit = unfit.length > 0 ? [raw('m.is_fit')] : [];
+  const fits = unfit.length > 0 ? [sql`num_nonnulls(${join(unfit, ', ')}) = 0 as is_fit`] : [];
   const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
   const order = cut.by === 'key' ? keys.map((_, i) => raw(`m.k${i + 1}`)) : [raw('m.at')];
   const at = cut.by === 'key' ? raw('') : raw('chosen.n as at, ');
   const same = columns.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
-  const right = act === 'update' ? sql`when ${join(same, ' and ')} then ${letter('already_right')} ` : raw('');
+  const right =
+    act === 'update' ? sql`when ${join([...isFit, ...same], ' and ')} then ${letter('already_right')} ` : raw('');
   return sql`
     select row_number() over (order by ${join(order, ', ')}) as n, m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...spot, ...texts, ...along], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...spot, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 
@@ -86,20 +100,40 @@ export function chosenRows(part: CheckedPart): Sql {
   const { selection, changes } = part;
   const scope = new Scope(selection.type, selection.env);
   const keys = scope.keys();
-  const places = changes.flatMap((c, i) => {
-    if (c.value.from !== 'place') return [];
-    const { per, order } = c.value.place;
-    const groups = per.map((tree) => emit(tree, scope));
-    const by = [...order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`), ...keys];
-    const group = groups.length > 0 ? sql`partition by ${join(groups, ', ')}` : raw('');
-    return [
-      sql`row_number() over (${group} order by ${join(by, ', ')}) as ${raw(`p${i + 1}`)}`,
-      sql`count(*) over (${group}) as ${raw(`s${i + 1}`)}`,
-    ];
-  });
+  const places = changes.flatMap((c, i) =>
+    c.value.from === 'place' ? [placeColumns(c.value.place, i + 1, scope)] : [],
+  );
   const where = conditionOf(selection, scope);
-  return sql`select ${join([...keyNames(keys), sql`row_number() over (order by ${join(keys, ', ')}) as n`, ...places], ', ')}
+  const n = sql`row_number() over (order by ${join(keys, ', ')}) as n`;
+  const found = sql`select ${join([...keyNames(keys), n, ...places.flatMap((p) => p.columns)], ', ')}
     from ${scope.from()} where ${where}`;
+  if (!places.some((p) => p.together)) return found;
+  // Those that stay together have the place of the first of them.
+  const names = [...keys.map((_, i) => raw(`k${i + 1}`)), raw('n'), ...places.flatMap((p) => p.names)];
+  return sql`select ${join(names, ', ')} from (${found}) f`;
+}
+
+interface PlaceColumns {
+  readonly columns: readonly Sql[];
+  /** What is taken of them. */
+  readonly names: readonly Sql[];
+  readonly together: boolean;
+}
+
+function placeColumns({ per, order, together }: Place, at: number, scope: Scope): PlaceColumns {
+  const [p, s] = [raw(`p${at}`), raw(`s${at}`)];
+  const groups = per.map((tree) => emit(tree, scope));
+  const kept = together.map((tree) => emit(tree, scope));
+  const by = order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`);
+  const group = groups.length > 0 ? sql`partition by ${join(groups, ', ')}` : raw('');
+  const number = sql`row_number() over (${group} order by ${join([...kept, ...by, ...scope.keys()], ', ')}) as ${p}`;
+  const size = sql`count(*) over (${group}) as ${s}`;
+  const held = kept.map((_, i) => raw(`t${at}_${i + 1}`));
+  return {
+    columns: [number, size, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
+    names: [held.length > 0 ? sql`min(${p}) over (partition by ${join(held, ', ')}) as ${p}` : p, s],
+    together: held.length > 0,
+  };
 }
 
 /** Must the selection be worked out as a whole before it can be cut? */
@@ -132,36 +166,107 @@ function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sq
   return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
 }
 
-function newValue(change: Change, index: number, scope: Scope, makes: boolean): Sql {
+interface NewValue {
+  readonly value: Sql;
+  /** Why there is none that the field could take: a text, null where there is one; absent where that is known before. */
+  readonly unfit?: Sql;
+}
+
+function newValue(change: Change, index: number, scope: Scope, makes: boolean): NewValue {
   const type = raw(change.field.dbType);
   // A record that is made has no value of its own to keep.
   const own = makes ? sql`null::${type}` : scope.own(change.field.name);
   const fresh = (made: Sql): Sql =>
     change.when ? sql`case when ${emit(change.when, scope)} then ${made} else ${own} end` : made;
   switch (change.value.from) {
-    case 'expression':
-      return fresh(sql`(${emit(change.value.tree, scope)})::${type}`);
-    case 'given': {
-      const key = keyText(scope.keys());
-      const given = scope.joined(givenTable(change.value.given), (alias) => sql`${alias}.key = ${key}`);
-      return fresh(sql`case when ${given}.key is not null then ${given}.value::${type} else ${own} end`);
+    case 'expression': {
+      const { tree, worked } = change.value;
+      if (worked) return workedValue(change, tree, worked, own, scope);
+      return { value: fresh(sql`(${emit(tree, scope)})::${type}`) };
     }
-    case 'place':
+    case 'given':
+      return givenValue(change, change.value.given, own, scope);
+    case 'place': {
+      const { value: tree, worked } = change.value.place;
       scope.placed(raw(`chosen.p${index + 1}::numeric`), raw(`chosen.s${index + 1}::numeric`));
-      return fresh(sql`(${emit(change.value.place.value, scope)})::${type}`);
+      return workedValue(change, tree, worked, own, scope);
+    }
   }
+}
+
+/** A value that is worked out once for each record, and then looked at: is there one, does the field take it? */
+function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, scope: Scope): NewValue {
+  const { field, when } = change;
+  const type = raw(field.dbType);
+  const isMeant = when ? scope.workedOut(sql`select (${emit(when, scope)}) is true as yes`) : null;
+  const made = canonicalSql(tree, scope);
+  const worth = scope.workedOut(sql`select ${isMeant ? sql`case when ${isMeant}.yes then ${made} end` : made} as it`);
+  const it = sql`${worth}.it`;
+  const { value: fitted, causes } = fit(it, typeOf(tree), field, worked.target, scope);
+  const reasons = worked.refusals.map(
+    (r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`,
+  );
+  const none = value(`${field.label}: nothing comes out.`);
+  const blank =
+    worked.blank === 'cleared'
+      ? sql`when ${it} is null then null`
+      : sql`when ${it} is null then case ${join([...reasons, sql`when true then ${none}::text`], ' ')} end`;
+  const outright = worked.refusals
+    .filter((r) => r.always)
+    .map((r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`);
+  const cases = join(
+    [...(isMeant ? [sql`when not ${isMeant}.yes then null`] : []), blank, ...outright, ...causes],
+    ' ',
+  );
+  const found = scope.workedOut(sql`select case ${cases} end as unfit`);
+  const unfit = sql`${found}.unfit`;
+  const is = sql`case when ${unfit} is null then (${fitted})::${type} end`;
+  return { value: isMeant ? sql`case when ${isMeant}.yes then ${is} else ${own} end` : is, unfit };
+}
+
+function reasonWords(field: Field, words: string): string {
+  return `${field.label}: ${words}.`;
+}
+
+/** By the record's key, or by a value of it; a record without one is left as it is, refused, or given what the rest gets. */
+function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewValue {
+  const { field, when } = change;
+  const type = raw(field.dbType);
+  const by = 'kept' in given || given.by === null ? null : given.by;
+  const key = by ? sql`coalesce(${asText(scope.column(pathOf(by)))}, '')` : keyText(scope.keys());
+  const table = scope.joined(givenTable(given), (alias) => sql`${alias}.key = ${key}`);
+  const isThere = sql`${table}.key is not null`;
+  const rest = 'kept' in given ? ({ act: 'leave' } as const) : given.rest;
+  const others = rest.act === 'give' ? sql`(${emit(rest.value, scope)})::${type}` : own;
+  const made = sql`case when ${isThere} then ${table}.value::${type} else ${others} end`;
+  const meant = when ? emit(when, scope) : null;
+  const fresh = meant ? sql`case when ${meant} then ${made} else ${own} end` : made;
+  if (rest.act !== 'refuse') return { value: fresh };
+  const words = said([`${field.label}: “`, sql`left(${key}, 60)`, '” is not in the map.']);
+  const blank = value(`${field.label}: there is no value to look up in the map.`);
+  const unfit = sql`case when ${meant ? sql`(${meant}) is true and ` : raw('')}not (${isThere}) then case when ${key} = '' then ${blank}::text else ${words} end end`;
+  return { value: fresh, unfit };
+}
+
+function pathOf(tree: Checked): FieldPath {
+  if (tree.kind !== 'field') throw new Error('Values are looked up by a field.');
+  return tree.at;
 }
 
 /** Rows of `key` and `value`. */
 function givenTable(given: Given): Sql {
   if ('kept' in given)
     return sql`(select key, value from tantamos.given_value where given = ${value(given.kept)}::uuid)`;
-  const values = [...given.pairs.values()].map((tree) => (tree.kind === 'value' ? tree.text : null));
-  return sql`(select * from unnest(${value([...given.pairs.keys()])}::text[], ${value(values)}::text[]) as t(key, value))`;
+  const texts = (of: 'key' | 'value'): (string | null)[] => given.entries.map((e) => valueText(e[of]));
+  return sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`;
+}
+
+function valueText(tree: Checked): string | null {
+  return tree.kind === 'value' ? tree.text : null;
 }
 
 /** Why the record may not become what it would: the first rule of the database it would break; null when none. */
-function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql>): Sql {
+function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql>, unfit: readonly Sql[]): Sql {
   const { act, type } = part;
   const writes = [...fresh.keys()];
   const rules =
@@ -170,7 +275,7 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
       : rulesTouched(type, writes).filter((r) => act === 'update' || r.fields.every((f) => writes.includes(f)));
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
-  const tests: Sql[] = act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [];
+  const tests: Sql[] = [...unfit, ...(act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [])];
   const limit = act === 'update' ? type.limits?.changed(writes, scope.root) : null;
   if (limit) tests.push(sql`case when not (${limit.allowed}) then ${value(limit.words)}::text end`);
   if (rules.length > 0) {

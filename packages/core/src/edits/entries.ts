@@ -1,0 +1,121 @@
+import { clip, type Field } from '../catalog/catalog';
+import { call, fieldTree, isBlank, not, numberTree, textTree } from '../language/build';
+import type { Checked } from '../language/checked';
+import { textWithoutFields } from '../language/text-with-fields';
+import { list } from '../language/words';
+import { fail } from '../problem';
+import type { About, EditKind } from './kind';
+import { fieldName, many, optional, shortText } from './member';
+import { editableField, fieldWords, isFreeText } from './value';
+import { textWorked, worked } from './worked';
+
+/** Adds entries to a list, or to a text that holds several, each unless it is among them; the order is kept. */
+export interface AddEdit {
+  readonly kind: 'add';
+  readonly field: string;
+  /** In each, what stands in braces is worked out. */
+  readonly entries: readonly string[];
+  /** Of a text: stands between entries; `, ` where nothing is said. */
+  readonly separator?: string;
+}
+
+/** Takes entries out of a list, or a text that holds several; the order of the others is kept. */
+export interface RemoveEdit extends Omit<AddEdit, 'kind'> {
+  readonly kind: 'remove';
+}
+
+const usual = ', ';
+const members = { field: fieldName, entries: many(shortText, 100), separator: optional(shortText) };
+
+function listField(edit: Omit<AddEdit, 'kind'>, { type }: About): Field {
+  const field = editableField(type, edit.field);
+  if (field.base !== 'list' && !isFreeText(field))
+    fail('type_mismatch', `${field.label} is neither a list nor a free text, so it holds no entries.`, {
+      where: 'field',
+    });
+  if (field.base === 'list' && edit.separator !== undefined)
+    fail('bad_value', `${field.label} is a list of its own; nothing stands between its entries.`, {
+      where: 'separator',
+    });
+  return field;
+}
+
+/** The list after one entry more has gone in, or come out. */
+function dealt(
+  which: 'with' | 'without',
+  edit: Omit<AddEdit, 'kind'>,
+  field: Field,
+  start: Checked,
+  about: About,
+): Checked {
+  const separator = edit.separator ?? usual;
+  return edit.entries.reduce<Checked>((all, entry, i) => {
+    const where = `entries[${i}]`;
+    if (field.base === 'list') return call(`${which}_item`, 'list', all, itemTree(entry, where, field, about));
+    const between = separator.trim() || separator;
+    if (entry.includes(between))
+      fail('bad_value', `“${clip(entry)}” holds the separator “${between}”; say each entry by itself.`, { where });
+    return call(`${which}_entry`, 'text', all, entryTree(entry, where, about), textTree(separator));
+  }, start);
+}
+
+function entryTree(entry: string, where: string, about: About): Checked {
+  if (entry.trim() === '') fail('bad_value', 'An entry is missing.', { where });
+  return textWorked(where, entry, about) ?? textTree(textWithoutFields(entry.trim()));
+}
+
+function itemTree(entry: string, where: string, { dbType, label }: Field, about: About): Checked {
+  const most = Number(/\((\d+)\)/.exec(dbType)?.[1] ?? Infinity);
+  const tree = entryTree(entry, where, about);
+  if (tree.kind === 'value' && [...tree.text].length > most)
+    fail('value_too_long', `Entries of ${label} take ${most} characters; this has ${[...tree.text].length}.`, {
+      where,
+    });
+  // A longer one would be cut without a word; nothing at all is told.
+  if (tree.kind === 'value' || most === Infinity) return tree;
+  return tooLong(tree, most);
+}
+
+function tooLong(tree: Checked, most: number): Checked {
+  const fits: Checked = {
+    kind: 'compare',
+    op: '<=',
+    left: call('len', 'number', tree),
+    right: numberTree(String(most)),
+  };
+  return call('if', 'text', fits, tree);
+}
+
+const quoted = (entries: readonly string[]): string =>
+  list(
+    entries.map((e) => `“${clip(e)}”`),
+    'and',
+  );
+
+export const add: EditKind<AddEdit> = {
+  members,
+  doc: 'Entries into a list, such as tags, unless they are there already.',
+  words: ['append', 'tag', 'label', 'keyword', 'list', 'include'],
+  lower(edit, about) {
+    const field = listField(edit, about);
+    const own = fieldTree(about.type, field);
+    const start = field.base === 'list' ? own : call('coalesce', 'text', own, textTree(''));
+    const made = dealt('with', edit, field, start, about);
+    return [{ field, value: worked(made, field, about.catalog), when: null }];
+  },
+  sentence: (edit, { type }) => `add ${quoted(edit.entries)} to ${fieldWords(type, edit.field).label}`,
+};
+
+export const remove: EditKind<RemoveEdit> = {
+  members,
+  doc: 'Entries out of a list, such as tags.',
+  words: ['untag', 'take out', 'delete entry', 'exclude'],
+  lower(edit, about) {
+    const field = listField(edit, about);
+    const own = fieldTree(about.type, field);
+    const made = dealt('without', edit, field, own, about);
+    const isNone: Checked = field.base === 'list' ? { kind: 'isNull', operand: own } : isBlank(own);
+    return [{ field, value: worked(made, field, about.catalog), when: not(isNone) }];
+  },
+  sentence: (edit, { type }) => `remove ${quoted(edit.entries)} from ${fieldWords(type, edit.field).label}`,
+};

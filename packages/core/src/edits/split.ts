@@ -1,0 +1,108 @@
+import { clip, type Field } from '../catalog/catalog';
+import { always, calculated, call, firstOf, numberTree, type Case } from '../language/build';
+import type { Checked } from '../language/checked';
+import { list } from '../language/words';
+import { fail } from '../problem';
+import type { Place } from './change';
+import type { EditKind } from './kind';
+import { amount, fieldName, group, literal, many, optional } from './member';
+import { fieldsAt } from './number';
+import { sourceWords } from './source';
+import type { Literal } from './literal';
+import { editableField, fieldWords, givenValue, givenWords } from './value';
+
+interface Share {
+  readonly to: Literal;
+  /** How much of all, beside the others; 1 where nothing is said. */
+  readonly weight?: number | string;
+}
+
+/**
+ * Divides the records among several values, such as owners: evenly or by weights, to the record. `together` keeps records
+ * with the same value of a field (all of one grower) with one of them. The same job divides the same records alike.
+ */
+export interface SplitEdit {
+  readonly kind: 'split';
+  readonly field: string;
+  readonly among: readonly Share[];
+  readonly together?: readonly string[];
+  /** In which order they are dealt out; by key where nothing is said. */
+  readonly order?: readonly string[];
+}
+
+const share = group<Share>({ to: literal, weight: optional(amount) });
+
+export const split: EditKind<SplitEdit> = {
+  members: {
+    field: fieldName,
+    among: many(share, 1000),
+    together: optional(many(fieldName, 10)),
+    order: optional(many(fieldName, 10)),
+  },
+  doc: 'The records divided among several people or values, evenly or by weights.',
+  words: ['assign', 'distribute', 'owner', 'reassign', 'round robin', 'share out', 'hand out', 'balance', 'spread'],
+  lower(edit, about) {
+    const field = editableField(about.type, edit.field);
+    const together = fieldsAt('together', edit.together ?? [], about).map((f) => f.tree);
+    const place: Place = {
+      per: [],
+      together,
+      order: fieldsAt('order', edit.order ?? [], about),
+      value: dealt(edit, field),
+      worked: { blank: 'refused', target: null, refusals: [] },
+    };
+    return [{ field, value: { from: 'place', place }, when: null }];
+  },
+  sentence(edit, of) {
+    const { field, label } = fieldWords(of.type, edit.field);
+    const weights = edit.among.map((a) => String(a.weight ?? 1));
+    const isEven = weights.every((w) => Number(w) === Number(weights[0]));
+    const to = (a: Share, i: number): string =>
+      isEven ? givenWords(field, a.to) : `${givenWords(field, a.to)} (${weights[i]})`;
+    const shown = edit.among.slice(0, 5).map(to);
+    const rest = edit.among.length - shown.length;
+    const names = list(rest > 0 ? [...shown, `${rest} more`] : shown, 'and');
+    const how = edit.among.length === 1 ? '' : isEven ? ' evenly' : ' by weight';
+    const kept = edit.together ? `, each ${edit.together.map((t) => sourceWords(t, of)).join(', ')} kept together` : '';
+    return `split ${label}${how} among ${names}${kept}`;
+  },
+};
+
+/**
+ * The place falls into the share of the first value whose end it does not pass: of `size` records, the shares of all up to
+ * and with it, rounded. So each has what is due to it, to the record, and none is left over.
+ */
+function dealt({ among }: SplitEdit, field: Field): Checked {
+  const weights = among.map(({ weight = 1 }, i) => {
+    const w = Number(weight);
+    if (w < 0) fail('bad_value', 'A weight is not below 0.', { where: `among[${i}].weight` });
+    return w;
+  });
+  const seen = new Map<string, number>();
+  for (const [i, { to }] of among.entries()) {
+    const before = seen.get(String(to));
+    if (before !== undefined)
+      fail('bad_value', `“${clip(String(to))}” is there twice; give a greater weight to one who is to have more.`, {
+        where: `among[${i}].to`,
+      });
+    seen.set(String(to), i);
+  }
+  const parts = weights.map((w) => BigInt(Math.round(w * precision)));
+  const all = parts.reduce((sum, w) => sum + w, 0n);
+  if (all === 0n) fail('bad_value', 'The weights come to nothing, so nobody would get any.', { where: 'among' });
+  const values = among.map(({ to }, i) => givenValue(field, to, `among[${i}].to`));
+  let upTo = 0n;
+  const cases = values.flatMap((value, i): Case[] => {
+    upTo += parts[i]!;
+    if (parts[i] === 0n) return [];
+    if (upTo === all) return [{ when: always, value }];
+    const size: Checked = { kind: 'place', what: 'size' };
+    const due = calculated('/', calculated('*', size, numberTree(String(upTo))), numberTree(String(all)));
+    const end = call('round', 'number', due);
+    return [{ when: { kind: 'compare', op: '<=', left: { kind: 'place', what: 'number' }, right: end }, value }];
+  });
+  return firstOf(cases);
+}
+
+/** Weights count to so many parts of one. */
+const precision = 1_000_000;
