@@ -1,18 +1,17 @@
 import type { Client } from '@tantamos/client';
 import type { JobBody } from '@tantamos/contract';
-import type { Edit } from '@tantamos/core';
+import { editHelp, editKinds, type Edit } from '@tantamos/core';
 import type { Command } from 'commander';
 import { readFile, wholeNumber } from './options';
-import { optionOf, saidEdits } from './places';
+import { readEdit, usageOf } from './edit-words';
+import { tellPlaces, type SaidEdits } from './places';
 import { readSelection, withSelectionOptions, type SelectionOptions } from './selection-options';
 import { UsageError } from './trouble';
 
 export interface JobOptions extends SelectionOptions {
   readonly job?: string;
-  readonly set?: Edit[];
-  readonly fill?: Edit[];
-  readonly clear?: Edit[];
-  readonly empty?: Edit[];
+  /** The edits of all options, in the order in which they were said; each option holds the same. */
+  readonly set?: SaidEdits;
   readonly batchSize?: number;
   readonly atOnce?: number;
   readonly pace?: number;
@@ -23,25 +22,50 @@ export interface JobOptions extends SelectionOptions {
 
 /** The options that say a job. */
 export function withJobOptions(command: Command): Command {
-  const valued =
-    (kind: 'set' | 'fill') =>
-    (text: string, before: Edit[] = []): Edit[] => [...before, readValued(kind, text)];
-  const named =
-    (edit: (field: string) => Edit) =>
-    (text: string, before: Edit[] = []): Edit[] => [...before, edit(text.trim())];
-  return withSelectionOptions(command)
-    .option('--set <field=value>', 'give the field this value (again for more fields)', valued('set'))
-    .option('--fill <field=value>', 'the same, only where the field is blank', valued('fill'))
+  const said: SaidEdits = [];
+  const edit =
+    (make: (text: string) => Edit | readonly Edit[], option: string) =>
+    (text: string): SaidEdits => {
+      for (const one of [make(text)].flat() as Edit[]) said.push({ edit: one, option });
+      return said;
+    };
+  const onlyWhere = (filter: string): SaidEdits => {
+    const last = said.at(-1);
+    if (!last) throw new UsageError('--only-where is of the edit before it, and there is none.');
+    said.splice(-1, 1, { ...last, edit: { ...last.edit, where: filter } });
+    return said;
+  };
+  const withSelection = withSelectionOptions(command)
+    .option(
+      '--set <field=value>',
+      'give the field this value (again for more fields); in a text, {…} is worked out',
+      edit((t) => readValued('set', t), '--set'),
+    )
+    .option(
+      '--fill <field=value>',
+      'the same, only where the field is blank',
+      edit((t) => readValued('fill', t), '--fill'),
+    )
     .option(
       '--clear <field>',
       'leave the field without a value',
-      named((field) => ({ kind: 'clear', field })),
+      edit((t) => ({ kind: 'clear', field: t.trim() }), '--clear'),
     )
     .option(
       '--empty <field>',
       'give a text field the empty text',
-      named((field) => ({ kind: 'set', field, value: '' })),
+      edit((t) => ({ kind: 'set', field: t.trim(), value: '' }), '--empty'),
     )
+    .option('--compute <field=expression>', lowered(editHelp('compute').doc), edit(readFormula, '--compute'));
+  for (const kind of worded)
+    withSelection.option(
+      `--${kind} <words>`,
+      `${lowered(editHelp(kind).doc)}: ${usageOf(kind).replace(`--${kind} `, '')}`,
+      edit((t) => readEdit(kind, t), `--${kind}`),
+    );
+  return withSelection
+    .option('--edit <file>', 'an edit, or several, as JSON; - for standard input', edit(readEditFile, '--edit'))
+    .option('--only-where <filter>', 'the edit just said only where this holds', onlyWhere)
     .option('--job <file>', 'the whole job as a JSON file; - for standard input')
     .option('--batch-size <n>', 'records in one batch, which is one transaction', wholeNumber('--batch-size'))
     .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
@@ -58,8 +82,9 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
   if (!typeId) throw new UsageError('Say which type of record: tantamos preview TYPE …');
   if (type !== undefined && given && given.selection.type !== type)
     throw new UsageError(`The job file is about ${given.selection.type}, not ${type}.`);
-  const edits = [given?.edits, options.set, options.fill, options.clear, options.empty].flatMap((all) => all ?? []);
-  saidEdits.splice(0, Infinity, ...edits.map((edit, i) => (i < (given?.edits.length ?? 0) ? '--job' : optionOf(edit))));
+  const said = saidIn(options);
+  const edits = [...(given?.edits ?? []), ...said.map((e) => e.edit)];
+  tellPlaces([...(given?.edits ?? []).map((edit) => ({ edit, option: '--job' })), ...said]);
   const { batchSize, atOnce, pace, askAfter, atMost } = options;
   const safety = Object.fromEntries(
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
@@ -70,6 +95,37 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
     safety: { ...given?.safety, ...safety },
     ...(options.why === undefined ? (given?.why === undefined ? {} : { why: given.why }) : { why: options.why }),
   };
+}
+
+/** Edits that are said as words; what comes before them here has a form of its own. */
+const worded = editKinds.filter((kind) => !['set', 'fill', 'clear', 'compute', 'put'].includes(kind));
+
+const lowered = (doc: string): string => `${doc[0]!.toLowerCase()}${doc.slice(1).replace(/\.$/, '')}`;
+
+/** Whichever option was said holds what all of them said. */
+function saidIn(options: JobOptions): SaidEdits {
+  const all = options as Readonly<Record<string, unknown>>;
+  const option = [...editKinds, 'empty', 'edit', 'onlyWhere'].find((name) => Array.isArray(all[name]));
+  return option === undefined ? [] : (all[option] as SaidEdits);
+}
+
+/** `field = expression` */
+function readFormula(text: string): Edit {
+  const at = text.indexOf('=');
+  const [field, formula] = [text.slice(0, at).trim(), text.slice(at + 1).trim()];
+  if (at < 1 || formula === '')
+    throw new UsageError(`--compute takes 'FIELD = EXPRESSION', such as --compute 'hives = hives * 2', not “${text}”.`);
+  return { kind: 'compute', field, formula };
+}
+
+function readEditFile(path: string): readonly Edit[] {
+  try {
+    const read = JSON.parse(readFile(path)) as Edit | Edit[];
+    if (typeof read === 'object' && read !== null) return [read].flat();
+  } catch (error) {
+    if (error instanceof UsageError) throw error;
+  }
+  throw new UsageError(`${path} holds no edits: a JSON object with kind and field, or a list of such.`);
 }
 
 /** `field=text`: everything after the first = is the text, as it stands. */

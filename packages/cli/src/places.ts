@@ -1,11 +1,20 @@
 import type { Edit } from '@tantamos/core';
 
-/** The options that the edits of the running command came from, in their order. */
-export const saidEdits: string[] = [];
+/** Edits with the options that said them, in their order. */
+export type SaidEdits = { readonly edit: Edit; readonly option: string }[];
 
-/** The option an edit of the command line is said with. */
-export function optionOf(edit: Edit): string {
-  return edit.kind === 'set' && edit.value === '' ? '--empty' : `--${edit.kind}`;
+/** Those of the running command. */
+let saidEdits: SaidEdits = [];
+
+export function tellPlaces(said: SaidEdits): void {
+  saidEdits = said;
+}
+
+/** The text at a place of an edit, such as its formula, where there is one. */
+export function textAt(where: string): string | undefined {
+  const [, index, member] = /^edits\[(\d+)\]\.(\w+)$/.exec(where) ?? [];
+  const text = saidEdits[Number(index)]?.edit[member as keyof Edit] as unknown;
+  return typeof text === 'string' ? text : undefined;
 }
 
 const places: readonly (readonly [RegExp, string])[] = [
@@ -36,6 +45,6 @@ const places: readonly (readonly [RegExp, string])[] = [
 /** A place in a request as the option that said it; null where no option did. */
 export function placeOf(where: string): string | null {
   const edit = /^edits\[(\d+)\]/.exec(where);
-  if (edit) return saidEdits[Number(edit[1])] ?? null;
+  if (edit) return saidEdits[Number(edit[1])]?.option ?? null;
   return places.find(([place]) => place.test(where))?.[1] ?? null;
 }

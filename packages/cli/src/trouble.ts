@@ -3,7 +3,7 @@ import type { Problem } from '@tantamos/core';
 import { CommanderError } from 'commander';
 import color from 'picocolors';
 import { exitCodes } from './exit';
-import { placeOf } from './places';
+import { placeOf, textAt } from './places';
 
 /** A mistake on the command line, said in one sentence. */
 export class UsageError extends Error {}
@@ -41,9 +41,9 @@ export function tell(error: unknown, filter?: string): number {
 export function problemText(problem: Problem, filter?: string): string {
   const place = problem.where && problem.where !== 'filter' ? ` (${placeOf(problem.where) ?? problem.where})` : '';
   const lines = [`${color.red('error:')} ${problem.message}${place}`];
-  const text = problem.text ?? filter;
-  if (problem.span && text !== undefined && (problem.where ?? 'filter') === 'filter')
-    lines.push(...caret(text, problem.span));
+  const where = problem.where ?? 'filter';
+  const text = problem.text ?? (where === 'filter' ? filter : textAt(where));
+  if (problem.span && text !== undefined) lines.push(...caret(text, problem.span));
   if (problem.code === 'unknown_entries') lines.push('  go on without them: --unknown skip');
   else if (problem.suggestions?.length) lines.push(`  did you mean ${problem.suggestions.join(', or ')}?`);
   return lines.join('\n');
