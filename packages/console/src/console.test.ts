@@ -73,7 +73,10 @@ describe('the console, in Chromium', () => {
     await button('Add an edit').click();
     await search().waitFor();
     await chooseField('region');
-    await page.getByLabel('Action of Region').selectOption('fill');
+    await button(/^Action of Region/).click();
+    await search().waitFor();
+    await page.keyboard.type('default');
+    await page.keyboard.press('Enter');
     await page.getByLabel('Value for Region').fill('Northern Hills');
     await button('More…').click();
     await page.getByLabel('Batches of').fill('100');

@@ -11,6 +11,8 @@ export interface Option {
   /** Searched besides the label: name, comment. */
   readonly more?: string;
   readonly note?: ReactNode;
+  /** A line beneath the label. */
+  readonly about?: string;
   /** Why it cannot be chosen. */
   readonly not?: string | null;
 }
@@ -120,6 +122,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
                   <span className="min-w-0 wrap-anywhere">{o.label}</span>
                   {o.note && <span className="shrink-0 text-quiet">{o.note}</span>}
                 </span>
+                {o.about && <span className="block text-xs font-normal text-quiet">{o.about}</span>}
                 {o.not && <span className="block text-xs">{o.not}</span>}
               </li>
             ))}

@@ -1,14 +1,23 @@
-import type { FieldView, TypeView } from '@tantamos/contract';
-import type { Edit, Problem } from '@tantamos/core';
+import type { FieldView, SelectionParts, TypeView } from '@tantamos/contract';
+import { editHelp, type Edit, type Problem } from '@tantamos/core';
 import { X } from 'lucide-react';
-import { textInput } from '../components/inputs';
+import { lazy, Suspense } from 'react';
+import { LinkButton } from '../components/Button';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
-import { editActions, formOf, type DraftEdit } from './edits';
+import type { FieldChoice } from '../records/fields';
+import { editActions, formOf, type DraftEdit, type Result } from './edits';
+
+const ExpressionBox = lazy(() => import('../components/ExpressionBox'));
 
 interface Props {
   type: TypeView;
+  /** Fields that expressions may name. */
+  fields: readonly FieldChoice[];
+  selection: SelectionParts;
   edit: DraftEdit;
+  /** What it would make of a few records in sight. */
+  results: readonly Result[];
   /** Fields that other edits change already. */
   taken: readonly string[];
   problems: readonly Problem[];
@@ -18,16 +27,32 @@ interface Props {
   isNew?: boolean;
 }
 
-/** One edit as a card: field ▸ action ▸ value. */
-export function EditCard({ type, edit, taken, problems, onChange, onRemove, isNew = false }: Props) {
+/** One edit as a card: field ▸ action ▸ value, and where it is to be done only. */
+export function EditCard(props: Props) {
+  const { type, fields, selection, edit, results, taken, problems, onChange, onRemove, isNew = false } = props;
   const field = type.fields.find((f) => f.name === edit.field);
   const named = field ? ` of ${field.label}` : '';
-  const { action, Form } = formOf(edit.kind);
-  const actions = field ? editActions.filter(([, form]) => form.action !== null && form.fits(field)) : [];
+  const { action, isWide, Form } = formOf(edit.kind);
   const set = (members: object): void => onChange({ ...edit, ...members } as DraftEdit);
   const take = (problem: Problem, suggestion: string): void => {
-    if (problem.where?.endsWith('value')) set({ value: suggestion });
+    const member = /\.(value|formula|from|where)$/.exec(problem.where ?? '')?.[1];
+    const text = member && (edit[member as keyof DraftEdit] as string | undefined);
+    if (!member || text === undefined) return;
+    const { span: at } = problem;
+    set({ [member]: at ? text.slice(0, at.start) + suggestion + text.slice(at.end) : suggestion });
   };
+  const form = field && (
+    <Form
+      type={type}
+      field={field}
+      fields={fields}
+      selection={selection}
+      edit={edit}
+      problems={problems}
+      results={results}
+      onChange={set}
+    />
+  );
   return (
     <div className="space-y-2 rounded border border-line bg-paper p-2.5">
       <div className="flex gap-2">
@@ -61,23 +86,99 @@ export function EditCard({ type, edit, taken, problems, onChange, onRemove, isNe
       {field && (
         <div className="flex gap-2">
           {action !== null && (
-            <select
-              aria-label={`Action${named}`}
-              className={`${textInput} w-38! shrink-0`}
-              value={edit.kind}
-              onChange={(e) => onChange({ ...edit, kind: e.target.value } as DraftEdit)}
-            >
-              {actions.map(([kind, form]) => (
-                <option key={kind} value={kind}>
-                  {form.action}
-                </option>
-              ))}
-            </select>
+            <ActionPicker field={field} kind={edit.kind} onPick={(kind) => onChange({ ...edit, kind } as DraftEdit)} />
           )}
-          <Form field={field} edit={edit} onChange={set} />
+          {!isWide && form}
         </div>
       )}
+      {isWide && form}
+      {field && (
+        <OnlyWhere
+          type={type}
+          fields={fields}
+          field={field}
+          where={edit.where}
+          problems={problems}
+          onWhere={(where) => set({ where })}
+        />
+      )}
       <ProblemList problems={problems} onTake={take} />
+    </div>
+  );
+}
+
+/** What can be done to a field, found by the words people have for it. */
+function ActionPicker({
+  field,
+  kind,
+  onPick,
+}: {
+  field: FieldView;
+  kind: Edit['kind'];
+  onPick: (kind: Edit['kind']) => void;
+}) {
+  const actions = editActions.filter(([, form]) => form.action !== null && form.fits(field));
+  return (
+    <Picker
+      label={`Action of ${field.label}`}
+      className="w-38 shrink-0"
+      shown={formOf(kind).action}
+      value={kind}
+      options={actions.map(([id, { action }]) => ({
+        id,
+        label: action!,
+        more: editHelp(id).words.join(' '),
+        about: editHelp(id).doc,
+      }))}
+      onPick={(id) => onPick(id as Edit['kind'])}
+    />
+  );
+}
+
+/** A condition of the edit’s own. */
+function OnlyWhere({
+  type,
+  fields,
+  field,
+  where,
+  problems,
+  onWhere,
+}: {
+  type: TypeView;
+  fields: readonly FieldChoice[];
+  field: FieldView;
+  where: string | undefined;
+  problems: readonly Problem[];
+  onWhere: (where: string | undefined) => void;
+}) {
+  if (where === undefined)
+    return (
+      <LinkButton className="text-xs" onClick={() => onWhere('')}>
+        Only where…
+      </LinkButton>
+    );
+  return (
+    <div className="flex items-start gap-2">
+      <span className="pt-1.5 text-xs whitespace-nowrap text-quiet">Only where</span>
+      <Suspense fallback={<div className="h-8 flex-1 rounded border border-line-strong bg-sheet" />}>
+        <ExpressionBox
+          type={type}
+          fields={fields}
+          text={where}
+          onText={onWhere}
+          problems={problems.filter((p) => p.where?.endsWith('.where'))}
+          label={`Only where, for ${field.label}`}
+          example="a condition"
+        />
+      </Suspense>
+      <button
+        type="button"
+        aria-label={`Everywhere, for ${field.label}`}
+        onClick={() => onWhere(undefined)}
+        className="grid size-7 shrink-0 place-items-center rounded text-quiet hover:bg-sunken"
+      >
+        <X className="size-3.5" aria-hidden="true" />
+      </button>
     </div>
   );
 }

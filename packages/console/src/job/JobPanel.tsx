@@ -1,29 +1,12 @@
-import type { TypeView } from '@tantamos/contract';
-import { firing, usualBatch } from '@tantamos/core';
-import { useMutation } from '@tanstack/react-query';
-import { ChevronsLeft, ChevronsRight, Plus } from 'lucide-react';
-import { useState } from 'react';
-import { useNavigate } from 'react-router';
-import { api } from '../app/api';
-import { usePerson } from '../app/session';
-import { Button, LinkButton } from '../components/Button';
-import { number } from '../components/format';
-import { NumberInSentence, textInput } from '../components/inputs';
-import { ProblemList, Problems } from '../components/Problems';
-import { jobOf, type Draft } from './draft';
-import { EditCard } from './EditCard';
-import { completeEdits, type DraftEdit } from './edits';
-import type { Sample } from './useSample';
+import { ChevronsLeft } from 'lucide-react';
+import { lazy, Suspense } from 'react';
+import type { JobPanelProps } from './OpenPanel';
 
-interface Props {
-  type: TypeView;
-  draft: Draft;
-  change: (next: Partial<Draft>) => void;
-  sample: Sample;
-}
+const OpenPanel = lazy(() => import('./OpenPanel'));
 
-/** The job being composed: which, edits, safety, why; at its foot what would happen and the one button. */
-export function JobPanel({ type, draft, change, sample }: Props) {
+/** A rail until there is something to change; then the job being composed. */
+export function JobPanel(props: JobPanelProps) {
+  const { draft, change } = props;
   if (!draft.panel)
     return (
       <aside aria-label="Job" className="flex w-10 shrink-0 flex-col items-center border-l border-line bg-sheet py-2.5">
@@ -39,170 +22,9 @@ export function JobPanel({ type, draft, change, sample }: Props) {
         <span className="mt-3 font-medium text-accent [writing-mode:vertical-rl]">Change…</span>
       </aside>
     );
-  return <OpenPanel type={type} draft={draft} change={change} sample={sample} />;
-}
-
-function OpenPanel({ type, draft, change, sample }: Props) {
-  const navigate = useNavigate();
-  const { workspace } = usePerson();
-  const [more, setMore] = useState(draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null);
-  const [added, setAdded] = useState<number | null>(null);
-  const job = jobOf(draft, type.id);
-  const make = useMutation({ mutationFn: () => api.makePreview(job), onSuccess: (p) => navigate(`/previews/${p.id}`) });
-  const { view: data } = sample;
-  const stale = !sample.current;
-  const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
-  const counts = data?.counts;
-  const whyMissing = workspace.whyRequired && draft.why.trim() === '';
-  // An empty card to begin with.
-  const fields = draft.edits.flatMap((e) => (e.field ? [e.field] : []));
-  const edits = draft.edits.length > 0 ? draft.edits : [blankEdit];
-  const setEdit = (i: number, next: DraftEdit): void => change({ edits: edits.map((e, j) => (j === i ? next : e)) });
   return (
-    <aside
-      aria-label="Job"
-      // Where there is no room beside the records it lies over them.
-      className="flex w-95 max-w-full shrink-0 flex-col border-l border-line bg-sheet max-lg:fixed max-lg:top-11 max-lg:right-0 max-lg:bottom-0 max-lg:z-20 max-lg:shadow-xl"
-    >
-      <div className="flex h-12 shrink-0 items-center justify-between border-b border-line px-4">
-        <h2 className="text-sm font-semibold">Change</h2>
-        <button
-          type="button"
-          aria-label="Fold the job away"
-          title="Fold away"
-          onClick={() => change({ panel: false })}
-          className="grid size-8 place-items-center rounded hover:bg-sunken"
-        >
-          <ChevronsRight className="size-4" aria-hidden="true" />
-        </button>
-      </div>
-      <div className="min-h-0 flex-1 space-y-5 overflow-auto p-4">
-        <section aria-label="Which">
-          <h3 className={heading}>Which</h3>
-          <p className={stale ? 'text-quiet' : ''} data-testid="sentence">
-            {data?.sentence ?? '…'}
-          </p>
-          <Problems error={sample.error} />
-        </section>
-        <section aria-label="Edits" className="space-y-2">
-          <h3 className={heading}>Edits</h3>
-          {edits.map((edit, i) => (
-            <EditCard
-              key={i}
-              type={type}
-              edit={edit}
-              isNew={i === added}
-              taken={draft.edits.flatMap((e, j) => (j !== i && e.field ? [e.field] : []))}
-              problems={problems.filter((p) => p.where?.startsWith(`edits[${indexInJob(draft, i)}]`))}
-              onChange={(next) => setEdit(i, next)}
-              onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
-            />
-          ))}
-          <Button
-            onClick={() => {
-              setAdded(edits.length);
-              change({ edits: [...edits, blankEdit] });
-            }}
-          >
-            <Plus className="size-4" aria-hidden="true" /> Add an edit
-          </Button>
-          <ProblemList problems={problems.filter((p) => !p.where?.startsWith('edits['))} />
-        </section>
-        <section aria-label="Safety" className="space-y-2">
-          <h3 className={heading}>Safety</h3>
-          <NumberInSentence
-            before="Change nothing if more than"
-            after="would change"
-            value={draft.atMost}
-            onChange={(atMost) => change({ atMost })}
-          />
-          <NumberInSentence
-            before="Ask me after the first"
-            value={draft.askAfter || null}
-            onChange={(askAfter) => change({ askAfter })}
-          />
-          {more ? (
-            <div className="space-y-2">
-              <NumberInSentence
-                before="Batches of"
-                after="records"
-                usual={number(usualBatch(firing(type, 'update', fields).length === 0))}
-                value={draft.batchSize}
-                most={type.bounds.largestBatch}
-                onChange={(batchSize) => change({ batchSize: batchSize || null })}
-              />
-              <NumberInSentence
-                before="Batches at once"
-                usual="1"
-                value={draft.atOnce}
-                most={8}
-                onChange={(atOnce) => change({ atOnce: atOnce || null })}
-              />
-              <NumberInSentence
-                before="Work"
-                after="% of the time, and rest otherwise"
-                usual="50"
-                value={draft.pace}
-                most={100}
-                onChange={(pace) => change({ pace: pace || null })}
-              />
-            </div>
-          ) : (
-            <LinkButton onClick={() => setMore(true)}>More…</LinkButton>
-          )}
-        </section>
-        <section aria-label="Why">
-          <h3 className={heading}>
-            <label htmlFor="why">Why{workspace.whyRequired ? ' (required)' : ''}</label>
-          </h3>
-          <textarea
-            id="why"
-            rows={2}
-            className={`${textInput} h-auto! py-1.5`}
-            placeholder="A note that stays with the run"
-            value={draft.why}
-            maxLength={2000}
-            onChange={(e) => change({ why: e.target.value })}
-          />
-        </section>
-      </div>
-      <div className="space-y-2 border-t border-line p-4">
-        <p className={stale ? 'text-quiet' : ''} role="status">
-          {!counts ? (
-            job.edits.length === 0 ? (
-              'Add an edit to see what it would do.'
-            ) : (
-              '…'
-            )
-          ) : (
-            <>
-              <b className="font-semibold">{number(counts.willChange)} will change</b> · {number(counts.alreadyRight)}{' '}
-              already right · {number(counts.notAllowed)} not allowed
-              {stale && ' …'}
-            </>
-          )}
-        </p>
-        <Problems error={make.error} />
-        <Button
-          main
-          className="w-full"
-          busy={make.isPending}
-          disabled={!counts || stale || counts.willChange === 0 || whyMissing}
-          onClick={() => make.mutate()}
-        >
-          {counts ? `Preview ${number(counts.willChange)}` : 'Preview'}
-        </Button>
-        {whyMissing && counts && <p className="text-pending">This workspace asks for a reason: say why.</p>}
-      </div>
-    </aside>
+    <Suspense fallback={<aside aria-label="Job" className="w-95 shrink-0 border-l border-line bg-sheet" />}>
+      <OpenPanel {...props} />
+    </Suspense>
   );
-}
-
-const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';
-
-const blankEdit: DraftEdit = { kind: 'set' };
-
-/** Edits that are not filled in yet are not sent, so the service counts without them. */
-function indexInJob(draft: Draft, i: number): number {
-  return completeEdits(draft.edits.slice(0, i)).length;
 }

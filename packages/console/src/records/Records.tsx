@@ -160,7 +160,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
           />
         </div>
       </main>
-      {changeable && <JobPanel type={type} draft={draft} change={set} sample={sample} />}
+      {changeable && <JobPanel type={type} fields={fields} draft={draft} change={set} sample={sample} />}
       {everOpen && (
         <Suspense fallback={null}>
           <Sheets

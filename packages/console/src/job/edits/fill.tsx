@@ -4,7 +4,7 @@ import type { EditForm } from './form';
 /** A value where there is none. */
 export const fill: EditForm<'fill'> = {
   action: 'Fill blanks with',
-  fits: (field) => !field.required,
+  fits: (field) => !field.required && field.base !== 'list',
   complete: ({ field, value }) => (field !== undefined && value !== undefined ? { kind: 'fill', field, value } : null),
   Form({ field, edit, onChange }) {
     return (

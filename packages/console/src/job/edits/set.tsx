@@ -5,7 +5,7 @@ import type { EditForm } from './form';
 /** A value for every record; of a text field also the empty text, which is said apart from nothing typed yet. */
 export const set: EditForm<'set'> = {
   action: 'Set to',
-  fits: () => true,
+  fits: (field) => field.base !== 'list',
   complete: ({ field, value }) => (field !== undefined && value !== undefined ? { kind: 'set', field, value } : null),
   Form({ field, edit, onChange }) {
     const isText = field.base === 'text' && field.choices === null && field.refersTo === null;

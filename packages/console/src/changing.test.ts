@@ -1,0 +1,210 @@
+import type { Page } from 'playwright-core';
+import type { Workspace } from '../../service/src/testing/workspace';
+import { accessibilityTroubles, openConsole, until, type OpenConsole } from './testing/browser';
+
+describe('changing records in the console', () => {
+  let w: Workspace;
+  let page: Page;
+  let opened: OpenConsole;
+  /** Clicks, texts typed and keys pressed since the job was begun. */
+  let actions = 0;
+  beforeAll(async () => {
+    opened = await openConsole();
+    ({ w, page } = opened);
+  });
+  afterAll(() => opened.close());
+
+  const button = (name: string | RegExp) => page.getByRole('button', { name });
+  const click = async (name: string | RegExp): Promise<void> => {
+    actions++;
+    await button(name).click();
+  };
+  const type = async (text: string): Promise<void> => {
+    actions++;
+    await page.keyboard.type(text);
+  };
+  const press = async (key: string): Promise<void> => {
+    actions++;
+    await page.keyboard.press(key);
+  };
+  /** One of a list that is found by typing. */
+  const pick = async (opener: string | RegExp | null, words: string): Promise<void> => {
+    if (opener !== null) await click(opener);
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
+    await type(words);
+    await press('Enter');
+    await page.getByRole('combobox', { name: /search/ }).waitFor({ state: 'detached' });
+  };
+  const fill = async (label: string | RegExp, text: string): Promise<void> => {
+    actions++;
+    await page.getByLabel(label).fill(text);
+  };
+  const choose = async (label: string | RegExp, option: string): Promise<void> => {
+    actions++;
+    await page.getByLabel(label).selectOption(option);
+  };
+  const writeInto = async (label: string, text: string): Promise<void> => {
+    actions++;
+    await page.getByRole('textbox', { name: label }).click();
+    await type(text);
+    // The list of completions, where it is open, closes.
+    await page.keyboard.press('Escape');
+  };
+  const begin = async (typeId: string, filter = ''): Promise<void> => {
+    for (const { id } of await w.admin.drafts()) await w.admin.dropDraft(id);
+    await page.goto(`${w.base}/records/${typeId}`);
+    await page.getByRole('gridcell').first().waitFor();
+    actions = 0;
+    if (filter !== '') {
+      actions++;
+      await page.getByRole('radio', { name: 'Text' }).click();
+      await writeInto('Filter', filter);
+      await click('Apply');
+    }
+    if ((await button('Change these records').count()) > 0) await click('Change these records');
+    await button('Add an edit').waitFor();
+  };
+  const edit = async (field: string, action: string): Promise<void> => {
+    await pick('Field to change', field);
+    await pick(new RegExp(`^Action of ${field}`, 'i'), action);
+  };
+  const sentence = () => page.getByTestId('sentence').innerText();
+  /** Waits for the counts of the job, then makes the preview; what it says will change. */
+  const preview = async (words: string): Promise<number> => {
+    await until(async () => (await sentence()).includes(words), `the sentence says: ${words}`);
+    const ready = button(/^Preview [\d,]+$/);
+    await until(async () => (await ready.count()) > 0 && (await ready.isEnabled()), 'the counts are there');
+    const count = Number((await ready.innerText()).replace(/\D/g, ''));
+    await click(/^Preview [\d,]+$/);
+    await page.waitForURL('**/previews/*');
+    await page.getByText('Before you run').waitFor();
+    return count;
+  };
+  const count = async (where: string): Promise<number> =>
+    (await w.sql.query<{ n: number }>(`select count(*)::int as n from ${where}`)).rows[0]!.n;
+
+  it('fills a new field from an old flag, by a map of what occurs', async () => {
+    await begin('contacts', 'mail_preference IS NULL AND wants_mail IS NOT NULL');
+    await edit('Mail preference', 'translate');
+    await pick(/^Old values of/, 'wants mail');
+    await click('Fill in what occurs');
+    await page.getByLabel('Old value, line 2').waitFor();
+    for (const line of [1, 2]) {
+      const old = await page.getByLabel(`Old value, line ${line}`).inputValue();
+      actions++;
+      await page
+        .getByLabel('Value for Mail preference')
+        .nth(line - 1)
+        .selectOption(/true|yes/i.test(old) ? 'all' : 'none');
+    }
+    const made = await preview('map mail preference by wants mail: yes → All, no → None');
+    expect(made).toBe(await count('contacts where mail_preference is null and wants_mail is not null'));
+    expect(actions).toBeLessThanOrEqual(20);
+  });
+
+  it('shifts due dates to the next Monday', async () => {
+    await begin('tasks', "state = 'open'");
+    await edit('Due on', 'postpone');
+    await choose('To the next', 'monday');
+    const made = await preview('shift due on to the next Monday');
+    expect(made).toBe(await count("tasks where state = 'open' and due_on is not null"));
+    expect(actions).toBeLessThanOrEqual(13);
+  });
+
+  it('copies the note of the grower', async () => {
+    await begin('bookings', "status = 'draft'");
+    await edit('Note', 'inherit');
+    await pick(/^From/, 'grower note');
+    const made = await preview('copy grower’s note to note');
+    expect(made).toBe(
+      await count(
+        "bookings b join growers g on g.id = b.grower where b.status = 'draft' and g.note <> '' and b.note is distinct from g.note",
+      ),
+    );
+    expect(actions).toBeLessThanOrEqual(15);
+  });
+
+  it('writes a title out of crop and valley', async () => {
+    await begin('listings');
+    await pick('Field to change', 'Headline');
+    await fill('Value for Headline', '{crop} hives, {valley} valley');
+    expect(await preview('set headline to “{crop} hives, {valley} valley”')).toBe(150);
+    await page.getByText('Apple hives, North valley').first().waitFor();
+    expect(actions).toBeLessThanOrEqual(6);
+  });
+
+  it('gives each site a running code', async () => {
+    await begin('sites');
+    await edit('Access note', 'running number');
+    await fill('Before it', '{crop}-');
+    await fill('Digits', '5');
+    await pick(/^Anew for each/, 'Crop');
+    expect(await preview('number access note from {crop}-00001 for each crop')).toBe(4000);
+    await page.getByText('Almond-00001').first().waitFor();
+    expect(actions).toBeLessThanOrEqual(14);
+  });
+
+  it('hands the growers of one who leaves out evenly', async () => {
+    await begin('growers', "owner = 'Tobias Fenwick'");
+    await edit('Owner', 'hand out');
+    for (const [i, person] of ['Ines Calloway', 'Verity Rushwater'].entries()) {
+      actions++;
+      await button(/^Value for Owner/)
+        .nth(i)
+        .click();
+      await pick(null, person);
+    }
+    const made = await preview('split owner evenly among');
+    expect(made).toBe(await count('growers where owner = 2'));
+    expect(actions).toBeLessThanOrEqual(18);
+  });
+
+  it('shows what a formula gives for the records in sight, and why it gives nothing', async () => {
+    await begin('bookings');
+    await edit('Hives', 'formula');
+    await writeInto('Formula for Hives', 'hives / (hives - 68)');
+    const results = page.getByLabel('What comes out');
+    await results.getByText('division by zero').waitFor();
+    await page.getByText('Hives is a whole number').first().waitFor();
+    await page.getByRole('textbox', { name: 'Formula for Hives' }).fill('hives + hivs');
+    await page.getByText('have no field “hivs”').waitFor();
+    await page.getByText('Mend the job first').waitFor();
+    await page.getByRole('button', { name: 'hives', exact: true }).last().click();
+    await results.getByText('68').first().waitFor();
+    await results.getByText('136').waitFor();
+    await click('Only where…');
+    await writeInto('Only where, for Hives', 'hives > 100');
+    await until(async () => (await sentence()).includes('(only where hives is over 100)'), 'the condition is said');
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await click('Everywhere, for Hives');
+    await until(async () => !(await sentence()).includes('only where'), 'the condition is gone');
+    expect(opened.errors).toEqual([]);
+  });
+
+  it('keeps every form complete and legible', async () => {
+    await begin('growers');
+    const forms: [string, string, string][] = [
+      ['Note', 'append', 'Entries'],
+      ['Note', 'typo', 'Find'],
+      ['Note', 'merge', 'If Note is filled'],
+      ['Tags', 'untag', 'Entries'],
+      ['Credit limit', 'increase', 'By percent'],
+      ['Customer since', 'add days', 'Counted in'],
+    ];
+    for (const [field, words, label] of forms) {
+      await pick(/^Field/, field);
+      await pick(new RegExp(`^Action of ${field}`), words);
+      await page.getByLabel(label, { exact: true }).waitFor();
+      expect([field, await accessibilityTroubles(page)]).toEqual([field, []]);
+    }
+    await pick(/^Field/, 'Note');
+    await pick(/^Action of Note/, 'clean');
+    await page.getByRole('checkbox', { name: 'No idle spaces' }).check();
+    await page.getByRole('checkbox', { name: 'CAPITALS' }).check();
+    await until(
+      async () => (await sentence()).includes('tidy note: without idle spaces and in capitals'),
+      'it is said',
+    );
+    expect(opened.errors).toEqual([]);
+  });
+});
