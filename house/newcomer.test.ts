@@ -33,11 +33,13 @@ const examples: Readonly<Record<string, Example>> = {
         export interface ShoutEdit { readonly kind: 'shout'; readonly field: string }
         export const shout: EditKind<ShoutEdit> = {
           members: { field: fieldName },
-          lower(edit, type) {
+          doc: 'Loudly.',
+          words: ['yell'],
+          lower(edit, { type }) {
             const field = editableField(type, edit.field);
             return [{ field, value: { from: 'expression', tree: { kind: 'value', dbType: 'text', text: '!' } }, when: null }];
           },
-          sentence: (edit, type) => \`shout \${fieldWords(type, edit.field).label}\`,
+          sentence: (edit, { type }) => \`shout \${fieldWords(type, edit.field).label}\`,
         };`,
       'console/src/job/edits/shout.tsx': `
         import type { EditForm } from './form';
@@ -54,10 +56,10 @@ const examples: Readonly<Record<string, Example>> = {
         "import { set, type SetEdit } from './set';",
         "import { shout, type ShoutEdit } from './shout';",
       ],
-      ['core/src/edits/edit.ts', 'export type Edit =', 'ShoutEdit |'],
+      ['core/src/edits/edit.ts', 'type AnyEdit =', 'ShoutEdit |'],
       [
         'core/src/edits/edit.ts',
-        "const kinds: { [K in Edit['kind']]: EditKind<Extract<Edit, { kind: K }>> } = {",
+        "const kinds: { [K in Edit['kind']]: EditKind<Extract<AnyEdit, { kind: K }>> } = {",
         'shout,',
       ],
       ['console/src/job/edits/index.ts', "import { set } from './set';", "import { shout } from './shout';"],

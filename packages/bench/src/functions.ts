@@ -159,6 +159,28 @@ const measured: readonly Measured[] = [
     (x) => `replace(${x}, 'o', 'oo')`,
   ),
   sameText(
+    'replaced',
+    (x) => `replaced(${x}, 'MEADOW', 'field', 'word', 'any case')`,
+    (x) => `regexp_replace(${x}, '\\mmeadow\\M', 'field', 'gi')`,
+  ),
+  sameText(
+    'digits',
+    (x) => `digits(${x})`,
+    (x) => `regexp_replace(${x}, '[^0-9]', '', 'g')`,
+  ),
+  sameText(
+    'with_entry',
+    (x) => `with_entry(${x}, 'spring', ' ')`,
+    (x) => `case when 'spring' = any(string_to_array(${x}, ' ')) then ${x} else ${x} || ' spring' end`,
+  ),
+  sameText(
+    'without_entry',
+    (x) => `without_entry(${x}, 'meadow', ' ')`,
+    (x) =>
+      `case when 'meadow' = any(string_to_array(${x}, ' '))
+        then array_to_string(array_remove(string_to_array(${x}, ' '), 'meadow'), ' ') else ${x} end`,
+  ),
+  sameText(
     'CONCATENATE',
     (x) => `CONCATENATE(${x}, ' ', code)`,
     (x) => `concat(${x}, ' ', code)`,
@@ -346,6 +368,13 @@ const measured: readonly Measured[] = [
         + least(extract(isodow from end_on), 5) - least(extract(isodow from ${x}), 6) + 1)`,
     again: { ours: (x) => `(start_on - ${x})`, hand: (x) => `(start_on - (${x})::int)` },
     is: '= 30',
+  },
+  {
+    name: 'with_clock',
+    on: 'seen_at',
+    ours: (x) => `with_clock(start_on, ${x})`,
+    hand: (x) => `((start_on + (${x} at time zone 'UTC')::time) at time zone 'UTC')`,
+    is: { ours: "> TIMESTAMP('2026-05-01T08:00:00Z')", hand: "> timestamptz '2026-05-01 08:00Z'" },
   },
   dateToDate(
     'EDATE',
