@@ -34,6 +34,7 @@ const examples: Readonly<Record<string, Example>> = {
         export const shout: EditKind<ShoutEdit> = {
           members: { field: fieldName },
           doc: 'Loudly.',
+          example: { kind: 'shout', field: 'note' },
           words: ['yell'],
           lower(edit, { type }) {
             const field = editableField(type, edit.field);
@@ -56,7 +57,7 @@ const examples: Readonly<Record<string, Example>> = {
         "import { set, type SetEdit } from './set';",
         "import { shout, type ShoutEdit } from './shout';",
       ],
-      ['core/src/edits/edit.ts', 'type AnyEdit =', 'ShoutEdit |'],
+      ['core/src/edits/edit.ts', 'type AnyEdit =', '| ShoutEdit'],
       [
         'core/src/edits/edit.ts',
         "const kinds: { [K in Edit['kind']]: EditKind<Extract<AnyEdit, { kind: K }>> } = {",

@@ -1,4 +1,4 @@
-// npm run functions: writes docs/reference/functions.md from the functions themselves.
+// npm run functions: writes docs/reference/functions.md and edits.md from the functions and edits themselves.
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
@@ -9,9 +9,10 @@ import { main } from './lib/say.mjs';
 await main(async () => {
   needPackages();
   needBuild();
-  const { functionsPage } = createRequire(import.meta.url)(join(root, 'packages/core/dist/index.js'));
-  const file = join(root, 'docs/reference/functions.md');
-  mkdirSync(join(root, 'docs/reference'), { recursive: true });
-  writeFileSync(file, functionsPage());
-  spawnSync(process.execPath, [join(root, 'node_modules/prettier/bin/prettier.cjs'), '--write', file]);
+  const { editsPage, functionsPage } = createRequire(import.meta.url)(join(root, 'packages/core/dist/index.js'));
+  const folder = join(root, 'docs/reference');
+  mkdirSync(folder, { recursive: true });
+  writeFileSync(join(folder, 'functions.md'), functionsPage());
+  writeFileSync(join(folder, 'edits.md'), editsPage());
+  spawnSync(process.execPath, [join(root, 'node_modules/prettier/bin/prettier.cjs'), '--write', folder]);
 });

@@ -11,21 +11,13 @@ export function showPreview(p: PreviewView): void {
   if (p.list) out(color.dim(`List: ${p.list.sentence}`));
   out(verdictEquation(p.totals));
   out('');
-  print(
-    {
-      columns: ['field', 'from → to', 'records'],
-      numbers: ['records'],
-      rows: p.pairs
-        .slice(0, 20)
-        .map((pair) => [
-          pair.field,
-          change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value),
-          number(pair.count),
-        ]),
-    },
-    'table',
-  );
-  for (const field of p.morePairs) out(color.dim(`  ${field}: more different values than are listed`));
+  const pairs = shownPairs(p);
+  print({ columns: ['field', 'from → to', 'records'], numbers: ['records'], rows: pairs }, 'table');
+  for (const f of p.figures) {
+    const words = figuresWords(f);
+    if (words !== '') out(color.dim(`  ${f.field}: ${words}`));
+  }
+  for (const loads of p.loads) showLoads(loads);
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
   for (const a of p.along) out(alongWords(a));
@@ -38,6 +30,52 @@ export function showPreview(p: PreviewView): void {
     talk(
       `Look at records: tantamos look ${shortId(p.id)}\nRun it:          tantamos run ${shortId(p.id)}${p.expectRequired ? ` --expect ${p.totals.will_change}` : ''}`,
     );
+}
+
+const mostPairs = 20;
+const fewPairs = 5;
+
+/** From → to, the usual ones; of a field whose values are nearly all different, a few. */
+function shownPairs(p: PreviewView): string[][] {
+  const fields = [...new Set(p.pairs.map((pair) => pair.field))];
+  return fields.flatMap((field) => {
+    const pairs = p.pairs.filter((pair) => pair.field === field);
+    const shown = pairs.slice(0, p.morePairs.includes(field) ? fewPairs : mostPairs);
+    const rows = shown.map((pair) => [
+      pair.field,
+      change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value),
+      number(pair.count),
+    ]);
+    return pairs.length > shown.length ? [...rows, [field, '… more different values', '']] : rows;
+  });
+}
+
+/** “sum 12040 → 13244, 3 to 120 → 4 to 126, 12 blanks filled” */
+function figuresWords({ before, after, filled, emptied, longest }: PreviewView['figures'][number]): string {
+  const range = (s: typeof before): string =>
+    s.low === null ? 'none' : s.low === s.high ? s.low : `${s.low} to ${s.high!}`;
+  return [
+    before.sum !== null || after.sum !== null ? `sum ${before.sum ?? 'none'} → ${after.sum ?? 'none'}` : '',
+    after.low === null ? '' : `${range(before)} → ${range(after)}`,
+    longest ? `longest ${number(longest)} characters` : '',
+    filled > 0 ? `${number(filled)} blanks filled` : '',
+    emptied > 0 ? `${number(emptied)} newly blank` : '',
+  ]
+    .filter((w) => w !== '')
+    .join(', ');
+}
+
+/** What each person has, before and after. */
+function showLoads({ label, people, more }: PreviewView['loads'][number]): void {
+  out('');
+  const rows = people.map(({ person, before, after }) => [
+    person.label ?? person.value ?? '',
+    number(before),
+    number(after),
+    `${after > before ? '+' : ''}${number(after - before)}`,
+  ]);
+  print({ columns: [label.toLowerCase(), 'before', 'after', '±'], numbers: ['before', 'after', '±'], rows }, 'table');
+  if (more > 0) out(color.dim(`  and ${number(more)} others`));
 }
 
 /** More would change than the job itself allows: it is never started. */

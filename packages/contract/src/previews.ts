@@ -1,7 +1,7 @@
-import { verdicts, type Job } from '@tantamos/core';
+import { fieldKinds, verdicts, type Job } from '@tantamos/core';
 import { Type } from '@sinclair/typebox';
 import { ListQuery } from './page';
-import { AlongView, ChangeView, JournalPage, journalFiles, JournalQuery, NoteView } from './journal';
+import { AlongView, ChangeView, JournalPage, journalFiles, JournalQuery, NoteView, Value } from './journal';
 import { JobBody } from './jobs';
 import { ListReportView } from './lists';
 import { routesOf } from './route';
@@ -10,6 +10,31 @@ import { TriggerShape } from './types';
 
 export const PairView = named('PairView', { ...ChangeView.properties, count });
 export type PairView = Answer<typeof PairView>;
+
+const Spread = Type.Object({ low: nullable(text), high: nullable(text), sum: nullable(text) });
+
+export const FieldFigures = named('FieldFigures', {
+  field: text,
+  label: text,
+  kind: oneOf(fieldKinds),
+  changed: count,
+  filled: Type.Integer({ description: 'of these, those that had no value and get one' }),
+  emptied: Type.Integer({ description: 'of these, those that had a value and get none' }),
+  before: Spread,
+  after: Spread,
+  longest: nullable(count, 'characters of the longest text there will be'),
+});
+export type FieldFigures = Answer<typeof FieldFigures>;
+
+export const LoadsView = named('LoadsView', {
+  field: text,
+  label: text,
+  people: Type.Array(Type.Object({ person: Value, before: count, after: count }), {
+    description: 'records of the type that each of the people concerned has',
+  }),
+  more: Type.Integer({ description: 'people concerned who are not among them' }),
+});
+export type LoadsView = Answer<typeof LoadsView>;
 
 export const PreviewView = named('PreviewView', {
   id: uuid,
@@ -33,6 +58,8 @@ export const PreviewView = named('PreviewView', {
   totals: counts('PreviewTotals', ['matched', ...verdicts]),
   pairs: Type.Array(PairView),
   morePairs: Type.Array(text, { description: 'fields with more different from → to pairs than are listed' }),
+  figures: Type.Array(FieldFigures, { description: 'of the values that change, before and after' }),
+  loads: Type.Array(LoadsView, { description: 'owners before and after' }),
   causes: Type.Array(Type.Object({ cause: text, count })),
   triggers: Type.Array(TriggerShape),
   list: nullable(ListReportView, 'what became of the list that was pasted, where there was one'),

@@ -33,6 +33,7 @@ export * from './selection/selection';
 export * from './selection/related';
 export * from './selection/words';
 export * from './edits/edit';
+export { editsPage } from './edits/page';
 export * from './edits/change';
 export type { About } from './edits/kind';
 export { readsLike } from './edits/reads-like';

@@ -3,6 +3,7 @@ import { TriangleAlert, Zap } from 'lucide-react';
 import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
 import { Notes } from '../components/Notes';
+import { FiguresLine, Loads } from './Figures';
 
 /** Beside the records: what to know before it runs, and how many values turn into what. */
 export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; onFilter?: (filter: string) => void }) {
@@ -36,30 +37,20 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
           ))}
         </section>
       )}
+      {p.loads.length > 0 && (
+        <section className="space-y-3">
+          <h2 className={heading}>Owners</h2>
+          {p.loads.map((loads) => (
+            <Loads key={loads.field} loads={loads} />
+          ))}
+        </section>
+      )}
       <section className="space-y-3">
         <h2 className={heading}>From → to</h2>
         {fields.length === 0 && <p className="text-quiet">No value changes.</p>}
         {fields.map((field) => (
-          <table key={field} className="w-full">
-            <caption className="pb-1 text-left font-medium">
-              {p.pairs.find((pair) => pair.field === field)!.label}
-            </caption>
-            <tbody>
-              {p.pairs
-                .filter((pair) => pair.field === field)
-                .slice(0, 30)
-                .map((pair, i) => (
-                  <tr key={i} className="border-t border-line align-top">
-                    <td className="py-1 pr-3 break-words">
-                      <Change old={pair.old} now={pair.new} kind={pair.kind} />
-                    </td>
-                    <td className="py-1 text-right">{number(pair.count)}</td>
-                  </tr>
-                ))}
-            </tbody>
-          </table>
+          <FieldPairs key={field} preview={p} field={field} />
         ))}
-        {p.morePairs.length > 0 && <p className="text-quiet">There are more different values than are listed.</p>}
       </section>
       <section className="space-y-1 text-quiet">
         <h2 className={heading}>How it will run</h2>
@@ -71,6 +62,35 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
     </aside>
   );
 }
+
+/** A field’s values: what they come to, and how many turn into what; of values that are nearly all different, a few. */
+function FieldPairs({ preview: p, field }: { preview: PreviewView; field: string }) {
+  const pairs = p.pairs.filter((pair) => pair.field === field);
+  const figures = p.figures.find((f) => f.field === field);
+  const shown = pairs.slice(0, p.morePairs.includes(field) ? fewPairs : mostPairs);
+  return (
+    <div>
+      <h3 className="pb-0.5 font-medium">{pairs[0]!.label}</h3>
+      {figures && <FiguresLine figures={figures} />}
+      <table className="w-full" aria-label={`${pairs[0]!.label}: from and to`}>
+        <tbody>
+          {shown.map((pair, i) => (
+            <tr key={i} className="border-t border-line align-top">
+              <td className="py-1 pr-3 break-words">
+                <Change old={pair.old} now={pair.new} kind={pair.kind} />
+              </td>
+              <td className="py-1 text-right">{number(pair.count)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {pairs.length > shown.length && <p className="pt-1 text-xs text-quiet">and many more, each of a few records</p>}
+    </div>
+  );
+}
+
+const mostPairs = 30;
+const fewPairs = 5;
 
 const heading = 'text-xs font-semibold tracking-wide text-quiet uppercase';
 const note = 'flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2';

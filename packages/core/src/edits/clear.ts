@@ -11,6 +11,7 @@ export interface ClearEdit {
 export const clear: EditKind<ClearEdit> = {
   members: { field: fieldName },
   doc: 'No value any more.',
+  example: { kind: 'clear', field: 'note' },
   words: ['empty', 'blank', 'delete value', 'remove', 'erase', 'null'],
   lower(edit, { type }) {
     const field = clearableField(type, edit.field);

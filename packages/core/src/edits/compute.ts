@@ -15,6 +15,7 @@ export interface ComputeEdit {
 export const compute: EditKind<ComputeEdit> = {
   members: { field: fieldName, formula: expression },
   doc: 'What an expression gives for each record.',
+  example: { kind: 'compute', field: 'price_per_hive', formula: 'price_per_hive * 1.05' },
   words: ['formula', 'calculate', 'expression', 'work out', 'if', 'multiply', 'combine', 'concatenate'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -19,6 +19,7 @@ export interface CopyEdit {
 export const copy: EditKind<CopyEdit> = {
   members: { field: fieldName, from: fieldName, blank: optional(oneOf(ofBlanks)) },
   doc: 'The value of another field, of the record or of one it points at.',
+  example: { kind: 'copy', field: 'note', from: 'grower.note' },
   words: ['same as', 'parent', 'take over', 'inherit', 'duplicate'],
   lower(edit, about) {
     const clears = edit.blank === 'clear';

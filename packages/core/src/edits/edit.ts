@@ -76,9 +76,9 @@ export function editMembers(kind: Edit['kind']): Readonly<Record<string, Member>
   return { ...kinds[kind].members, ...ofAny };
 }
 
-/** What an edit kind does, in one line, and what else people call it. */
-export function editHelp(kind: Edit['kind']): { readonly doc: string; readonly words: readonly string[] } {
-  return kinds[kind];
+/** What an edit kind does, in one line, an example of it, and what else people call it. */
+export function editHelp(kind: Edit['kind']): Pick<EditKind<AnyEdit>, 'doc' | 'example' | 'words'> {
+  return kinds[kind] as unknown as EditKind<AnyEdit>;
 }
 
 export function lowerEdit(edit: Edit, about: About): readonly Change[] {

@@ -95,6 +95,7 @@ const quoted = (entries: readonly string[]): string =>
 export const add: EditKind<AddEdit> = {
   members,
   doc: 'Entries into a list, such as tags, unless they are there already.',
+  example: { kind: 'add', field: 'tags', entries: ['steep', 'visited'] },
   words: ['append', 'tag', 'label', 'keyword', 'list', 'include'],
   lower(edit, about) {
     const field = listField(edit, about);
@@ -109,6 +110,7 @@ export const add: EditKind<AddEdit> = {
 export const remove: EditKind<RemoveEdit> = {
   members,
   doc: 'Entries out of a list, such as tags.',
+  example: { kind: 'remove', field: 'tags', entries: ['steep'] },
   words: ['untag', 'take out', 'delete entry', 'exclude'],
   lower(edit, about) {
     const field = listField(edit, about);

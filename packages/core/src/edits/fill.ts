@@ -14,6 +14,7 @@ export interface FillEdit {
 export const fill: EditKind<FillEdit> = {
   members: { field: fieldName, value: literal },
   doc: 'One value where there is none; the rest are left as they are.',
+  example: { kind: 'fill', field: 'region', value: '{valley} side' },
   words: ['default', 'missing', 'empty', 'blank', 'complete'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -16,6 +16,8 @@ export interface EditKind<E> {
   readonly members: { readonly [M in Exclude<keyof E, 'kind'>]-?: Member<E[M]> };
   /** One line for people who choose: “Gives the field this value on every record.” */
   readonly doc: string;
+  /** On the demo's records. */
+  readonly example: E;
   /** Other words people have for it, so that it is found. */
   readonly words: readonly string[];
   /** Checks the edit against its type and lowers it; throws problems whose place is within the edit. */

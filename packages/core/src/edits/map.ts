@@ -55,6 +55,7 @@ export const map: EditKind<MapEdit> = {
     rest: optional(oneOf(rests)),
   },
   doc: 'Old values into new ones, each by its own line, or by ranges.',
+  example: { kind: 'map', field: 'status', pairs: [{ old: 'draft', new: 'confirmed' }], rest: 'refuse' },
   words: ['translate', 'convert', 'recode', 'lookup', 'table', 'replace values', 'merge values', 'mapping'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -25,6 +25,7 @@ export interface MoveEdit {
 export const move: EditKind<MoveEdit> = {
   members: { field: fieldName, from: fieldName, filled: optional(oneOf(whereFilled)), with: optional(anyText) },
   doc: 'The value of another field of the record, which is cleared.',
+  example: { kind: 'move', field: 'note', from: 'region', filled: 'join', with: ' / ' },
   words: ['rename', 'transfer', 'merge', 'join', 'shift to'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -41,6 +41,7 @@ export const number: EditKind<NumberEdit> = {
     per: optional(many(fieldName, 10)),
   },
   doc: 'A running number or code, in an order.',
+  example: { kind: 'number', field: 'note', prefix: '{crop}-', width: 4, per: ['crop'] },
   words: ['running number', 'sequence', 'counter', 'code', 'serial', 'autonumber', 'rank', 'position'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

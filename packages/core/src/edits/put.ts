@@ -26,6 +26,7 @@ const mostWrong = 1000;
 export const put: EditKind<PutEdit> = {
   members: { field: fieldName, values: optional(literalsByKey), given: optional(keptValues) },
   doc: 'A value of its own for each of some records, by their keys.',
+  example: { kind: 'put', field: 'note', values: { '76': 'first', '151': 'second' } },
   words: ['paste', 'list', 'each'],
   lower(edit, { type }) {
     const field = editableField(type, edit.field);

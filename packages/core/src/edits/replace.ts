@@ -27,6 +27,7 @@ export const replace: EditKind<ReplaceEdit> = {
     anyCase: optional(yesNo),
   },
   doc: 'One piece of text by another, wherever it stands.',
+  example: { kind: 'replace', field: 'note', find: 'colour', with: 'color', match: 'word', anyCase: true },
   words: ['find', 'substitute', 'correct', 'typo', 'search and replace', 'rename'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -13,6 +13,7 @@ export interface SetEdit {
 export const set: EditKind<SetEdit> = {
   members: { field: fieldName, value: literal },
   doc: 'One value on every record.',
+  example: { kind: 'set', field: 'status', value: 'confirmed' },
   words: ['overwrite', 'change', 'assign', 'update', 'put'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -55,6 +55,7 @@ export const shift: EditKind<ShiftEdit> = {
     most: optional(amount),
   },
   doc: 'A number by an amount or percent; a date by days, months, to the end of a month, to the next Monday.',
+  example: { kind: 'shift', field: 'start_on', by: 10, unit: 'working days' },
   words: ['increase', 'decrease', 'raise', 'lower', 'add days', 'postpone', 'move date', 'extend', 'round', 'plus'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -40,6 +40,7 @@ export const split: EditKind<SplitEdit> = {
     order: optional(many(fieldName, 10)),
   },
   doc: 'The records divided among several people or values, evenly or by weights.',
+  example: { kind: 'split', field: 'owner', among: [{ to: 'Ines Calloway', weight: 2 }, { to: 'Tobias Fenwick' }] },
   words: ['assign', 'distribute', 'owner', 'reassign', 'round robin', 'share out', 'hand out', 'balance', 'spread'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

@@ -34,6 +34,7 @@ export interface TidyEdit {
 export const tidy: EditKind<TidyEdit> = {
   members: { field: fieldName, how: many(oneOf(stepNames), 10), country: optional(shortText) },
   doc: 'Texts brought into one form: spaces, capitals, digits, phone numbers, mail addresses.',
+  example: { kind: 'tidy', field: 'region', how: ['spaces', 'title'] },
   words: ['trim', 'clean', 'format', 'normalise', 'capitals', 'spaces', 'standardise'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);

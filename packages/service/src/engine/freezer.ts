@@ -25,6 +25,7 @@ import { PairCounts } from './pair-counts';
 import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
+import { clashes, uniqueChanges } from './statements/unique';
 import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows } from './statements/rows';
 import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
@@ -71,6 +72,7 @@ export class Freezer {
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
       if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
+      else if (uniqueChanges(part).length > 0) await this.distinct(part, frozen, i);
       else if (needsChoosing(part)) await this.chosen(part, frozen, i);
       else await this.ranged(part, frozen, i);
       await this.fall(part, i);
@@ -175,8 +177,23 @@ export class Freezer {
     });
   }
 
+  /** Values of which each may be there once: all are worked out before it is known which are twice. */
+  private async distinct(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    const rows = await this.workedOut(part, index);
+    await this.connection.query(`alter table pg_temp.rows_${index} rename column n to at_last`);
+    const [counted] = await askOn<{ n: number }>(this.connection, sql`select count(*) as n from ${rows}`);
+    await this.writeInPlace(part, frozen, index, rows, counted!.n);
+  }
+
   /** Records that read others of the same part: all are worked out before their order of writing is known. */
   private async settled(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+    const rows = await this.workedOut(part, index);
+    const count = await this.sort(part, rows, index);
+    await this.writeInPlace(part, frozen, index, raw(`pg_temp.sorted_${index}`), count);
+  }
+
+  /** A part's rows as a table, those of one value too many marked. */
+  private async workedOut(part: CheckedPart, index: number): Promise<Sql> {
     const rows = raw(`pg_temp.rows_${index}`);
     let cut = everything;
     if (needsChoosing(part)) {
@@ -184,9 +201,21 @@ export class Freezer {
       cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part)) };
     }
     await this.table(rows, partRows(part, cut, this.planned));
-    const count = await this.sort(part, rows, index);
+    for (const i of uniqueChanges(part))
+      for (const statement of clashes(part, i, rows)) await askOn(this.connection, statement);
+    return rows;
+  }
+
+  /** Writes rows that have their places as `at_last`, from 1 on. */
+  private async writeInPlace(
+    part: CheckedPart,
+    frozen: OrderPart,
+    index: number,
+    rows: Sql,
+    count: number,
+  ): Promise<void> {
     await this.byPlace(count, async (low, high) => {
-      const piece = sql`select *, row_number() over (order by at_last) as n from ${raw(`pg_temp.sorted_${index}`)} where at_last > ${value(low)} and at_last <= ${value(high)}`;
+      const piece = sql`select *, row_number() over (order by at_last) as n from ${rows} where at_last > ${value(low)} and at_last <= ${value(high)}`;
       await this.write(index, part.type, frozen.writes, piece);
     });
   }

@@ -1,5 +1,6 @@
 import type { ListReportView } from '@tantamos/contract';
 import type { Job, Trigger, WorkOrder } from '@tantamos/core';
+import type { Figures } from './figures';
 
 /** A preview as it stands in the database, with the names behind its ids. */
 export interface PreviewRow {
@@ -36,6 +37,7 @@ export interface PreviewRow {
   readonly causes: readonly { readonly cause: string; readonly count: number }[];
   readonly triggers: readonly Trigger[];
   readonly notes: readonly Note[];
+  readonly figures: Figures;
   readonly list_report: ListReportView | null;
   readonly run: string | null;
 }
@@ -48,7 +50,16 @@ export interface Progress {
 
 /** Something a person should know of a preview or run, in one sentence. */
 export interface Note {
-  readonly code: 'given_unused' | 'stored_otherwise' | 'blanks_left_out' | 'reads_like';
+  readonly code:
+    | 'given_unused'
+    | 'stored_otherwise'
+    | 'blanks_left_out'
+    | 'reads_like'
+    | 'all_records'
+    | 'filter_edited'
+    | 'nothing_changes'
+    | 'many_not_allowed'
+    | 'new_value';
   readonly message: string;
   readonly count: number;
   readonly examples: readonly string[];

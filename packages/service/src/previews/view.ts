@@ -1,5 +1,5 @@
 import type { PreviewView } from '@tantamos/contract';
-import { verdictTotalsOf } from '@tantamos/core';
+import { verdictTotalsOf, type Field } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
 import { toldOf, wordsAsSeen } from '../journal/gate';
 import { alongViews, changeViews, fieldOf } from '../journal/records';
@@ -19,6 +19,14 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
   for (const pair of p.pairs) {
     const field = fieldOf(catalog, typeOf(pair.part), pair.field);
     if (field && !field.hidden) [pair.old, pair.new].forEach((v) => labels.want(field, v));
+  }
+  const seenField = (name: string): Field | undefined => {
+    const field = fieldOf(catalog, p.type, name);
+    return field?.hidden ? undefined : field;
+  };
+  for (const { field: name, people } of p.figures.loads) {
+    const field = seenField(name);
+    if (field) people.forEach(({ key }) => labels.want(field, key));
   }
   await labels.load();
   const start = type ? mayStart(p, type, seen) : null;
@@ -45,6 +53,16 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
       changeViews(catalog, typeOf(pair.part), [pair], labels).map((change) => ({ ...change, count: pair.count })),
     ),
     morePairs: p.more_pairs.filter((f) => fieldOf(catalog, p.type, f)?.hidden !== true),
+    figures: p.figures.fields.flatMap((f) => {
+      const field = seenField(f.field);
+      return field ? [{ ...f, label: field.label, kind: field.kind }] : [];
+    }),
+    loads: p.figures.loads.flatMap(({ field: name, people, more }) => {
+      const field = seenField(name);
+      if (!field) return [];
+      const shown = people.map(({ key, before, after }) => ({ person: labels.show(field, key), before, after }));
+      return [{ field: name, label: field.label, people: shown, more }];
+    }),
     causes: p.causes.map(({ cause, count }) => ({ cause: wordsAsSeen(cause, type)!, count })),
     triggers: p.triggers,
     list: p.list_report && reportAsSeen(p.list_report, seen),

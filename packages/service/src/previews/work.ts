@@ -3,7 +3,6 @@ import {
   list,
   orderOf,
   partsOfJob,
-  readsLike,
   typeWords,
   type Catalog,
   type CheckedJob,
@@ -21,7 +20,9 @@ import type { Compiler } from '../jobs/compiler';
 import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
+import { figuresOf, type Figures } from './figures';
 import type { Note, PreviewRow } from './preview-row';
+import { countNotes, literalNotes, newValueNotes, selectionNotes } from './warnings';
 
 /** What is to be worked out: parts of a job or, for an undo, what takes each part of a run back. */
 export interface Work {
@@ -31,7 +32,10 @@ export interface Work {
   sentence(matched?: number): string;
   /** What is to be said of the preview once it is frozen. */
   notes(previewId: string): Promise<readonly Note[]>;
+  figures(previewId: string): Promise<Figures>;
 }
+
+const noFigures = (): Promise<Figures> => Promise.resolve({ fields: [], loads: [] });
 
 export interface Compiled {
   readonly job: Job;
@@ -65,6 +69,7 @@ export class Works {
         freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog),
         sentence: (matched) => undoSentence(row.work_order, source!.sentence, catalog, matched),
         notes: async () => [],
+        figures: noFigures,
       };
     }
     const seen = await this.gate.of(await this.accounts.person(row.made_by));
@@ -79,8 +84,12 @@ export class Works {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
       sentence: (matched) => jobSentence(job, catalog, context, matched),
+      figures: (id) => figuresOf(this.database, id, parts[0]!),
       notes: async (id) => [
         ...literalNotes(job, checked),
+        ...selectionNotes(checked),
+        ...(await countNotes(this.database, id)),
+        ...(await newValueNotes(this.database, checked)),
         ...(await unusedGiven(this.database, id, parts[0]!)),
         ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
       ],
@@ -103,21 +112,9 @@ export class Works {
       freeze: (freezer) => freezer.freeze(parts, order),
       sentence: () => sentence,
       notes: async () => [],
+      figures: noFigures,
     };
   }
-}
-
-/** Texts to be written as they stand, though they read like a formula or a field. */
-function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
-  return job.edits.flatMap((edit): Note[] => {
-    if (!('value' in edit) || typeof edit.value !== 'string') return [];
-    const { field: name, value } = edit;
-    const field = selection.type.fields.find((f) => f.name.toLowerCase() === name.toLowerCase());
-    if (field?.base !== 'text' || field.choices || field.refersTo || !readsLike(value, selection.type.fields))
-      return [];
-    const message = `${field.label} is given the text “${value}” as it stands: it reads like a formula or a field, and is not worked out.`;
-    return [{ code: 'reads_like', message, count: 1, examples: [] }];
-  });
 }
 
 export function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?: number): string {

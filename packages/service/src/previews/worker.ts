@@ -172,7 +172,7 @@ export class PreviewWorker {
 
   private async freeze(id: string, task: Task, given?: Work): Promise<void> {
     const row = (await this.database.one<PreviewRow>(`${selectPreviews} where p.id = $1`, [id]))!;
-    const { order, freeze, sentence, notes } = given ?? (await this.works.of(row));
+    const { order, freeze, sentence, notes, figures } = given ?? (await this.works.of(row));
     await this.database.transaction(
       'repeatable read',
       async (connection) => {
@@ -197,9 +197,8 @@ export class PreviewWorker {
       'freezes',
     );
     // Apart from the set itself: what it says can be looked up later, and holds nobody up.
-    const said = await notes(id);
-    if (said.length > 0)
-      await this.database.rows('update tantamos.preview set notes = $2 where id = $1', [id, JSON.stringify(said)]);
+    const said = [await notes(id), await figures(id)].map((part) => JSON.stringify(part));
+    await this.database.rows('update tantamos.preview set notes = $2, figures = $3 where id = $1', [id, ...said]);
     await this.database.rows('delete from tantamos.preview_work where preview = $1', [id]);
   }
 

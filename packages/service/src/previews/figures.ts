@@ -1,0 +1,125 @@
+import {
+  hasKey,
+  identifier,
+  raw,
+  sql,
+  tableOf,
+  value,
+  type CheckedPart,
+  type Field,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+import type { Database } from '../database/database';
+import { letter, valueJoins } from '../engine/statements/rows';
+
+/** What a preview says of its values as a whole, over the records that will change. */
+export interface Figures {
+  readonly fields: readonly FieldFigures[];
+  readonly loads: readonly Loads[];
+}
+
+/** Of one field before and after; amounts and days as texts, null where there are none. */
+export interface FieldFigures {
+  readonly field: string;
+  /** Records whose value of it changes. */
+  readonly changed: number;
+  /** Of these, those that had none and get one, and the other way round. */
+  readonly filled: number;
+  readonly emptied: number;
+  readonly before: Spread;
+  readonly after: Spread;
+  /** Characters of the longest text there will be; null of other fields. */
+  readonly longest: number | null;
+}
+
+export interface Spread {
+  readonly low: string | null;
+  readonly high: string | null;
+  readonly sum: string | null;
+}
+
+/** Records of the type that each of the people concerned has, before and after. */
+export interface Loads {
+  readonly field: string;
+  readonly people: readonly { readonly key: string; readonly before: number; readonly after: number }[];
+  /** People concerned who are not among them. */
+  readonly more: number;
+}
+
+const mostPeople = 50;
+
+export async function figuresOf(database: Database, previewId: string, part: CheckedPart): Promise<Figures> {
+  const { type, changes } = part;
+  const fields: FieldFigures[] = [];
+  const loads: Loads[] = [];
+  for (const { field } of changes) {
+    const [found] = await database.ask<Record<string, string | number | null>>(figures(previewId, field));
+    if (!found || found.changed === 0) continue;
+    fields.push(asFigures(field, found));
+    if (field.refersTo !== null && type.ownerFields.includes(field.name) && hasKey(type))
+      loads.push(await loadsOf(database, previewId, type, field));
+  }
+  return { fields, loads };
+}
+
+function asFigures(field: Field, f: Record<string, string | number | null>): FieldFigures {
+  const text = (name: string): string | null => (f[name] === null || f[name] === undefined ? null : String(f[name]));
+  const spread = (side: 'old' | 'new'): Spread => ({
+    low: text(`low_${side}`),
+    high: text(`high_${side}`),
+    sum: text(`sum_${side}`),
+  });
+  return {
+    field: field.name,
+    changed: Number(f.changed),
+    filled: Number(f.filled),
+    emptied: Number(f.emptied),
+    before: spread('old'),
+    after: spread('new'),
+    longest: f.longest === null || f.longest === undefined ? null : Number(f.longest),
+  };
+}
+
+/** Rows of `old`, `new` of a field, of records that will change in it. */
+function changed(previewId: string, { name }: Field): Sql {
+  return sql`tantamos.batch b ${valueJoins([name], 'b.preview', 'b.position')}
+    cross join lateral rows from (unnest(v1.old), unnest(v1.new), string_to_table(b.verdicts, null)) i(old, new, verdict)
+    where b.preview = ${value(previewId)}::uuid and b.part = 0 and i.verdict = ${letter('will_change')} and i.old is distinct from i.new`;
+}
+
+function figures(previewId: string, field: Field): Sql {
+  const isNumber = field.base === 'number' && field.refersTo === null && field.choices === null;
+  const isTime = field.base === 'date' || field.base === 'moment';
+  const type = raw(isNumber ? 'numeric' : field.dbType);
+  const spread = ['old', 'new'].map((side) => {
+    const v = sql`${raw(`i.${side}`)}::${type}`;
+    if (!isNumber && !isTime) return raw('');
+    const sum = isNumber ? sql`, sum(${v})::text as ${raw(`sum_${side}`)}` : raw('');
+    return sql`, min(${v})::text as ${raw(`low_${side}`)}, max(${v})::text as ${raw(`high_${side}`)}${sum}`;
+  });
+  const isText = field.base === 'text' && field.refersTo === null && field.choices === null;
+  const longest = isText ? raw(', max(char_length(i.new)) as longest') : raw('');
+  return sql`select count(*)::int as changed,
+      (count(*) filter (where coalesce(i.old, '') = '' and i.new <> ''))::int as filled,
+      (count(*) filter (where coalesce(i.new, '') = '' and i.old <> ''))::int as emptied${spread[0]!}${spread[1]!}${longest}
+    from ${changed(previewId, field)}`;
+}
+
+async function loadsOf(database: Database, previewId: string, type: RecordType, field: Field): Promise<Loads> {
+  const column = sql`r.${identifier(field.name)}`;
+  const rows = await database.ask<{ key: string; moved: number; before: number; total: number }>(sql`
+    with moved as (
+      select key, sum(n)::int as moved from (
+        select i.old as key, -count(*) as n from ${changed(previewId, field)} and i.old is not null group by 1
+        union all
+        select i.new, count(*) from ${changed(previewId, field)} and i.new is not null group by 1) m group by key)
+    select m.key, m.moved, count(*) over ()::int as total,
+      (select count(*) from ${tableOf(type)} r where ${column} = m.key::${raw(field.dbType)})::int as before
+    from moved m order by abs(m.moved) desc, m.key limit ${value(mostPeople)}`);
+  return {
+    field: field.name,
+    people: rows.map(({ key, before, moved }) => ({ key, before, after: before + moved })),
+    more: Math.max(0, (rows[0]?.total ?? 0) - rows.length),
+  };
+}

@@ -1,0 +1,197 @@
+import type { JobBody } from '@tantamos/contract';
+import { done, previewed, ran } from '../testing/jobs';
+import { openWorkspace, type Workspace } from '../testing/workspace';
+
+type EditBody = JobBody['edits'][number];
+
+describe('a preview, complete', () => {
+  let w: Workspace;
+  beforeAll(async () => {
+    w = await openWorkspace();
+    await w.sql.query(`create table badges (id int primary key, code text unique, pin int unique, holder text);
+      insert into badges select n, 'C' || n, n, case when n % 3 > 0 then 'holder ' || n end from generate_series(1, 30) n`);
+    w.services.catalogs.refresh();
+  });
+  afterAll(() => w.close());
+
+  const of = (type: string, filter: string | undefined, ...edits: EditBody[]) =>
+    previewed(w.admin, {
+      selection: { type, ...(filter === undefined ? {} : { filter }) },
+      edits,
+      safety: { pace: 100 },
+    });
+  const codes = async (...made: Parameters<typeof of>): Promise<string[]> =>
+    (await of(...made)).notes.map((n) => n.code);
+
+  describe('says what to know before it is started', () => {
+    it('that it is every record of the type', async () => {
+      const edit: EditBody = { kind: 'set', field: 'note', value: 'Seen.' };
+      const all = await of('bookings', undefined, edit);
+      expect(all.notes).toMatchObject([
+        { code: 'all_records', message: 'These are all bookings there are: nothing narrows them.' },
+      ]);
+      expect(await codes('bookings', 'hives > 3', edit)).toEqual([]);
+    });
+
+    it('that the filter asks for what is changed', async () => {
+      const p = await of('bookings', "status = 'draft' AND grower.status = 'active'", {
+        kind: 'set',
+        field: 'status',
+        value: 'placed',
+      });
+      expect(p.notes).toMatchObject([
+        { code: 'filter_edited', message: expect.stringContaining('asks for status, which') },
+      ]);
+      // Another type's field of that name is not the one.
+      expect(
+        await codes('bookings', "grower.status = 'active'", { kind: 'set', field: 'status', value: 'placed' }),
+      ).toEqual([]);
+    });
+
+    it('that nothing would change, and that much is not allowed', async () => {
+      const same = await of('bookings', "status = 'placed' AND hives > 3", {
+        kind: 'set',
+        field: 'status',
+        value: 'placed',
+      });
+      expect(same.notes).toContainEqual(
+        expect.objectContaining({ message: 'Nothing would change: every record has these values already.' }),
+      );
+      const many = await of('bookings', 'id < 100', { kind: 'compute', field: 'hives', formula: 'hives / 2' });
+      expect(many.notes).toContainEqual(
+        expect.objectContaining({
+          code: 'many_not_allowed',
+          message: expect.stringMatching(/^\d+ of 99 \(\d+ %\) are not allowed/),
+        }),
+      );
+    });
+
+    it('that a value is nearly one that occurs, and a formula in braces is no literal', async () => {
+      const near = await of('bookings', 'id < 100', { kind: 'set', field: 'region', value: 'Northen Hills' });
+      expect(near.notes).toMatchObject([
+        { code: 'new_value', message: expect.stringContaining('the nearest that does is “Northern Hills”') },
+      ]);
+      expect(await codes('bookings', 'id < 100', { kind: 'set', field: 'region', value: 'Northern Hills' })).toEqual(
+        [],
+      );
+      expect(await codes('bookings', 'id < 100', { kind: 'set', field: 'region', value: 'Overseas' })).toEqual([]);
+      expect(await codes('bookings', 'id < 100', { kind: 'set', field: 'note', value: '{grower.note}' })).not.toContain(
+        'reads_like',
+      );
+      expect(await codes('bookings', 'id < 100', { kind: 'set', field: 'note', value: 'grower.note' })).toContain(
+        'reads_like',
+      );
+    });
+  });
+
+  it('says what the values come to before and after', async () => {
+    const where = "status = 'draft' AND valley = 'north' AND site IS NOT NULL";
+    const p = await of(
+      'bookings',
+      where,
+      { kind: 'shift', field: 'hives', percent: 100 },
+      { kind: 'shift', field: 'end_on', by: 10 },
+      { kind: 'fill', field: 'region', value: 'Northern Hills' },
+      { kind: 'clear', field: 'note' },
+    );
+    const { rows } = await w.sql
+      .query(`select count(*)::int as n, sum(hives)::text as hives, min(hives)::text as low, max(hives)::text as high,
+        min(end_on)::text as first, max(end_on + 10)::text as last,
+        (count(*) filter (where coalesce(region, '') = ''))::int as blank, (count(*) filter (where note <> ''))::int as noted
+      from bookings where ${where}`);
+    const [{ n, hives, low, high, first, last, blank, noted }] = rows as [Record<string, string | number>];
+    expect(p.figures.map(({ field, changed, filled, emptied }) => [field, changed, filled, emptied])).toEqual([
+      ['hives', n, 0, 0],
+      ['end_on', n, 0, 0],
+      ['region', blank, blank, 0],
+      ['note', noted, 0, noted],
+    ]);
+    expect(p.figures[0]).toMatchObject({
+      before: { low, high, sum: hives },
+      after: { sum: String(2 * Number(hives)), low: String(2 * Number(low)), high: String(2 * Number(high)) },
+    });
+    expect(p.figures[1]).toMatchObject({ before: { low: first }, after: { high: last, sum: null } });
+    expect(p.figures[2]).toMatchObject({ longest: 'Northern Hills'.length });
+    expect(p.loads).toEqual([]);
+  });
+
+  it('says what each owner has before and after, in all of the type', async () => {
+    const p = await of('growers', 'owner = 2', { kind: 'split', field: 'owner', among: [{ to: '1' }, { to: '5' }] });
+    const owned = async (id: number): Promise<number> =>
+      (await w.sql.query(`select count(*)::int as n from growers where owner = ${id}`)).rows[0].n as number;
+    const [{ people, label }] = p.loads as [(typeof p.loads)[number]];
+    expect([label, people.map((x) => x.person.label).sort()]).toEqual([
+      'Owner',
+      ['Ines Calloway', 'Sorrel Haldane', 'Tobias Fenwick'],
+    ]);
+    for (const { person, before, after } of people) {
+      expect(before).toBe(await owned(Number(person.value)));
+      if (person.value === '2') expect(after).toBe(0);
+    }
+    await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+    for (const { person, after } of people) expect(after).toBe(await owned(Number(person.value)));
+  });
+
+  it('does not say what was hidden from who looks', async () => {
+    const p = await of('growers', 'id < 50', { kind: 'set', field: 'owner', value: '1' });
+    await w.admin.setField('growers', 'owner', { hidden: true });
+    try {
+      const seen = await w.admin.preview(p.id);
+      expect([seen.figures, seen.loads, seen.pairs]).toEqual([[], [], []]);
+    } finally {
+      await w.admin.setField('growers', 'owner', { hidden: false });
+    }
+  });
+
+  describe('of values that may be there once', () => {
+    it('two of the same set cannot get one', async () => {
+      const p = await of('badges', 'id <= 4', { kind: 'set', field: 'code', value: 'same' });
+      expect(p.totals).toMatchObject({ will_change: 0, not_allowed: 4 });
+      expect(p.causes).toEqual([
+        { cause: 'Code: “same” would be there 4 times; each value may be there once.', count: 4 },
+      ]);
+    });
+
+    it('what a record that keeps its value has is taken', async () => {
+      const p = await of('badges', 'id IN (1, 2)', {
+        kind: 'map',
+        field: 'code',
+        pairs: [
+          { old: 'C1', new: 'C7' },
+          { old: 'C2', new: 'free' },
+        ],
+      });
+      expect(p.totals).toMatchObject({ will_change: 1, not_allowed: 1 });
+      expect(p.causes[0]!.cause).toBe('Code: “C7” is that of the one with the key 7 already.');
+    });
+
+    it('what a record of the set gives up is free; its own value is no clash', async () => {
+      const free = await of('badges', 'id = 30', { kind: 'compute', field: 'pin', formula: 'pin + 1' });
+      expect(free.totals).toMatchObject({ will_change: 1, not_allowed: 0 });
+      const passed = await of('badges', 'id > 20', { kind: 'compute', field: 'pin', formula: 'pin + 1' });
+      expect(passed.totals).toMatchObject({ will_change: 10, not_allowed: 0 });
+      const last = await of('badges', 'id <= 20', { kind: 'compute', field: 'pin', formula: 'pin + 1' });
+      expect(last.totals).toMatchObject({ will_change: 19, not_allowed: 1 });
+      const holder = await of(
+        'badges',
+        undefined,
+        { kind: 'fill', field: 'holder', value: 'nobody' },
+        { kind: 'compute', field: 'code', formula: 'code' },
+      );
+      expect(holder.totals).toMatchObject({ will_change: 10, already_right: 20 });
+    });
+
+    it('a running code for all of them is written, in order, whatever the batches', async () => {
+      const run = await done(w.admin, {
+        selection: { type: 'badges' },
+        edits: [{ kind: 'number', field: 'code', prefix: 'B-', width: 3, order: ['-pin'] }],
+        safety: { batchSize: 7, pace: 100 },
+      });
+      expect(run.totals).toMatchObject({ matched: 30, changed: 30 });
+      const { rows } = await w.sql.query(
+        `select count(*)::int as n from badges where code <> 'B-' || lpad((31 - pin)::text, 3, '0')`,
+      );
+      expect(rows[0].n).toBe(0);
+    });
+  });
+});
