@@ -154,7 +154,7 @@ describe('changing records in the console', () => {
         .click();
       await pick(null, person);
     }
-    const made = await preview('split owner evenly among');
+    const made = await preview('split owner evenly among Ines Calloway and Verity Rushwater');
     expect(made).toBe(await count('growers where owner = 2'));
     expect(actions).toBeLessThanOrEqual(18);
   });

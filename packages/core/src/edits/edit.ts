@@ -1,4 +1,3 @@
-import type { Catalog, RecordType } from '../catalog/catalog';
 import { conditionWords } from '../language/words';
 import { noContext } from '../language/context';
 import { and } from '../language/build';
@@ -8,7 +7,7 @@ import { compute, type ComputeEdit } from './compute';
 import { copy, type CopyEdit } from './copy';
 import { add, remove, type AddEdit, type RemoveEdit } from './entries';
 import { fill, type FillEdit } from './fill';
-import type { About, EditKind } from './kind';
+import type { About, EditKind, Told } from './kind';
 import { map, type MapEdit } from './map';
 import { expression, optional, type Member } from './member';
 import { move, type MoveEdit } from './move';
@@ -88,12 +87,12 @@ export function lowerEdit(edit: Edit, about: About): readonly Change[] {
   return changes.map((c) => ({ ...c, when: and(only, c.when) }));
 }
 
-export function editSentence(edit: Edit, type: RecordType, catalog: Catalog): string {
-  const said = kindOf(edit).sentence(edit, { type, catalog });
-  return edit.where === undefined ? said : `${said} (only where ${whereWords(edit.where, type, catalog)})`;
+export function editSentence(edit: Edit, told: Told): string {
+  const said = kindOf(edit).sentence(edit, told);
+  return edit.where === undefined ? said : `${said} (only where ${whereWords(edit.where, told)})`;
 }
 
-function whereWords(where: string, type: RecordType, catalog: Catalog): string {
+function whereWords(where: string, { type, catalog }: Told): string {
   try {
     return conditionWords(conditionAt('where', where, { type, catalog, context: noContext }));
   } catch {

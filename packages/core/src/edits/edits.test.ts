@@ -5,6 +5,11 @@ import { editKinds, editMembers, editSentence, lowerEdit, type Edit } from './ed
 
 const bookings = catalog.type('bookings');
 const lower = (edit: Edit) => lowerEdit(edit, { type: bookings, catalog, context: noContext });
+const told = {
+  type: bookings,
+  catalog,
+  nameOf: (typeId: string, text: string) => (typeId === 'staff' && text === '1' ? 'Ines Calloway' : undefined),
+};
 const problems = (edit: Edit): readonly Problem[] => {
   try {
     lower(edit);
@@ -22,10 +27,12 @@ const put = (field: string, values: Record<string, string | number | boolean>): 
 
 describe('edits', () => {
   it('are said in words, choices by their labels', () => {
-    const said = (edit: Edit): string => editSentence(edit, bookings, catalog);
+    const said = (edit: Edit): string => editSentence(edit, told);
     expect(said({ kind: 'set', field: 'status', value: 'placed' })).toBe('set status to Placed');
     expect(said({ kind: 'set', field: 'NOTE', value: '' })).toBe('set note to the empty text');
     expect(said({ kind: 'set', field: 'hives', value: 7 })).toBe('set hives to 7');
+    // A record by its name, whether it was said by name or by key.
+    expect(said({ kind: 'set', field: 'owner', value: '1' })).toBe('set owner to Ines Calloway');
     expect(said({ kind: 'fill', field: 'note', value: 'two words' })).toBe('fill blank note with “two words”');
     expect(said({ kind: 'clear', field: 'start_on' })).toBe('clear start on');
     expect(said(put('hives', { 1: 2 }))).toBe('put 1 value of its own into hives');

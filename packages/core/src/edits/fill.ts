@@ -20,8 +20,8 @@ export const fill: EditKind<FillEdit> = {
     const field = editableField(about.type, edit.field);
     return [{ field, value: valueSource(field, edit.value, about), when: isBlank(fieldTree(about.type, field)) }];
   },
-  sentence(edit, { type }) {
-    const { field, label } = fieldWords(type, edit.field);
-    return `fill blank ${label} with ${givenWords(field, edit.value)}`;
+  sentence(edit, told) {
+    const { field, label } = fieldWords(told.type, edit.field);
+    return `fill blank ${label} with ${givenWords(field, edit.value, told)}`;
   },
 };

@@ -10,6 +10,14 @@ export interface About {
   readonly context: Context;
 }
 
+/** What is known where an edit is said in words. */
+export interface Told extends Pick<About, 'type' | 'catalog'> {
+  /** The name of the record of a type that a text (a name or a key) means, where it has been looked up. */
+  readonly nameOf: NameOf;
+}
+
+export type NameOf = (typeId: string, text: string) => string | undefined;
+
 /** What an edit kind must offer; `edit.ts` lists them. */
 export interface EditKind<E> {
   /** What the edit holds besides its kind: the request class, the API document and the CLI's option are made from it. */
@@ -23,5 +31,5 @@ export interface EditKind<E> {
   /** Checks the edit against its type and lowers it; throws problems whose place is within the edit. */
   lower(edit: E, about: About): readonly Change[];
   /** The edit in words, without a full stop: “set status to Confirmed”. Of an edit that is wrong, too. */
-  sentence(edit: E, of: Pick<About, 'type' | 'catalog'>): string;
+  sentence(edit: E, told: Told): string;
 }

@@ -6,7 +6,7 @@ import type { Checked } from '../language/checked';
 import { resolveColumn } from '../catalog/path';
 import { fail, Gathered, within } from '../problem';
 import type { Change, Given, Rest } from './change';
-import type { About, EditKind } from './kind';
+import type { About, EditKind, Told } from './kind';
 import { fieldName, group, literal, many, oneOf, optional } from './member';
 import { fieldAt, sourceWords } from './source';
 import type { Literal } from './literal';
@@ -77,13 +77,14 @@ export const map: EditKind<MapEdit> = {
     const by = edit.from === undefined ? label : `${label} by ${sourceWords(edit.from, of)}`;
     const lines = edit.pairs ?? edit.ranges ?? [];
     const source = edit.from === undefined ? field : fieldAt(edit.from, of);
-    const first = edit.pairs?.slice(0, 2).map((p) => `${oldWords(source, p.old)} → ${givenWords(field, p.new)}`) ?? [];
+    const first =
+      edit.pairs?.slice(0, 2).map((p) => `${oldWords(source, p.old, of)} → ${givenWords(field, p.new, of)}`) ?? [];
     const more = lines.length - first.length;
     const count = `${more.toLocaleString('en-US')} ${edit.ranges ? (more === 1 ? 'range' : 'ranges') : 'more'}`;
     const all = [...first, ...(more > 0 ? [count] : [])].join(', ');
     const others =
       edit.otherwise !== undefined
-        ? `, all others to ${givenWords(field, edit.otherwise)}`
+        ? `, all others to ${givenWords(field, edit.otherwise, of)}`
         : edit.rest === 'refuse'
           ? ', no others allowed'
           : '';
@@ -91,8 +92,8 @@ export const map: EditKind<MapEdit> = {
   },
 };
 
-const oldWords = (field: Field | undefined, old: Literal): string =>
-  String(old) === '' ? 'blank' : givenWords(field, old);
+const oldWords = (field: Field | undefined, old: Literal, told: Told): string =>
+  String(old) === '' ? 'blank' : givenWords(field, old, told);
 
 function sourceOf(edit: MapEdit, field: Field, { type, catalog }: About): Extract<Checked, { kind: 'field' }> {
   if (edit.from === undefined) return fieldTree(type, field) as Extract<Checked, { kind: 'field' }>;

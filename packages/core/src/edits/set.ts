@@ -19,8 +19,8 @@ export const set: EditKind<SetEdit> = {
     const field = editableField(about.type, edit.field);
     return [{ field, value: valueSource(field, edit.value, about), when: null }];
   },
-  sentence(edit, { type }) {
-    const { field, label } = fieldWords(type, edit.field);
-    return `set ${label} to ${givenWords(field, edit.value)}`;
+  sentence(edit, told) {
+    const { field, label } = fieldWords(told.type, edit.field);
+    return `set ${label} to ${givenWords(field, edit.value, told)}`;
   },
 };

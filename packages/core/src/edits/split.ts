@@ -59,7 +59,7 @@ export const split: EditKind<SplitEdit> = {
     const weights = edit.among.map((a) => String(a.weight ?? 1));
     const isEven = weights.every((w) => Number(w) === Number(weights[0]));
     const to = (a: Share, i: number): string =>
-      isEven ? givenWords(field, a.to) : `${givenWords(field, a.to)} (${weights[i]})`;
+      isEven ? givenWords(field, a.to, of) : `${givenWords(field, a.to, of)} (${weights[i]})`;
     const shown = edit.among.slice(0, 5).map(to);
     const rest = edit.among.length - shown.length;
     const names = list(rest > 0 ? [...shown, `${rest} more`] : shown, 'and');

@@ -5,7 +5,7 @@ import { textWithoutFields } from '../language/text-with-fields';
 import { fitToField } from '../language/value';
 import { fail, within } from '../problem';
 import type { ValueSource } from './change';
-import type { About } from './kind';
+import type { About, Told } from './kind';
 import type { Literal } from './literal';
 import { textWorked, worked } from './worked';
 
@@ -50,14 +50,15 @@ export function valueSource(field: Field, given: Literal, about: About): ValueSo
   return { from: 'expression', tree: givenValue(field, text) };
 }
 
-/** The value as a person reads it: a choice by its label. */
-export function givenWords(field: Field | undefined, given: Literal): string {
+/** The value as a person reads it: a choice by its label, a record by its name. */
+export function givenWords(field: Field | undefined, given: Literal, { nameOf }: Told): string {
   const text = String(given);
+  if (field?.refersTo) return nameOf(field.refersTo, text) ?? text;
   const choice = field?.choices?.find((c) => c.value === text || c.label === text);
   if (choice) return choice.label;
   if (text === '') return 'the empty text';
   if (field?.base === 'yes_no' && /^(true|yes|false|no)$/i.test(text)) return /^(true|yes)$/i.test(text) ? 'yes' : 'no';
-  return field?.base === 'text' && field.refersTo === null ? `“${text}”` : text;
+  return field?.base === 'text' ? `“${text}”` : text;
 }
 
 export function fieldWords(type: RecordType, name: string): { field: Field | undefined; label: string } {

@@ -2,7 +2,7 @@ import type { Catalog } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
 import { treesOf, withTrees, type Change } from '../edits/change';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
-import type { About } from '../edits/kind';
+import type { About, NameOf } from '../edits/kind';
 import type { Answers } from '../language/bind';
 import { bind, bindSelection, namesIn, questionsOf } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
@@ -42,6 +42,8 @@ export interface CheckedJob {
   readonly selection: CheckedSelection;
   readonly changes: readonly Change[];
   readonly questions: readonly NameQuestion[];
+  /** Of those looked up. */
+  readonly nameOf: NameOf;
 }
 
 /** Checks all parts and reports every problem there is, not only the first. */
@@ -70,7 +72,12 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   );
   problems.raise();
   const trees = changes.flatMap(treesOf);
-  return { selection: selection!, changes, questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)] };
+  return {
+    selection: selection!,
+    changes,
+    questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
+    nameOf: nobody,
+  };
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
@@ -85,7 +92,12 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
   problems.raise(100);
   const changes = job.changes.map((c) => withTrees(c, (tree) => bind(tree, answers, catalog)));
   changes.forEach(mustMapOnce);
-  return { selection: bindSelection(job.selection, answers, catalog), changes, questions: [] };
+  return {
+    selection: bindSelection(job.selection, answers, catalog),
+    changes,
+    questions: [],
+    nameOf: (typeId, text) => answers.name(typeId, text),
+  };
 }
 
 /** Two names may mean one record: then there would be two values for it. */
@@ -106,12 +118,20 @@ function mustMapOnce({ field, value }: Change): void {
   }
 }
 
-/** The job in one plain sentence; `matched` is said where it is known. */
-export function jobSentence(job: Job, catalog: Catalog, context: Context, matched?: number): string {
+const nobody = (): undefined => undefined;
+
+/** The job in one plain sentence; `matched`, and the names behind keys, are said where they are known. */
+export function jobSentence(
+  job: Job,
+  catalog: Catalog,
+  context: Context,
+  matched?: number,
+  nameOf: NameOf = nobody,
+): string {
   // Before names are bound to keys, so that it says what the person said.
   const checked = checkSelection(job.selection, catalog, context);
   const edits = list(
-    job.edits.map((e) => editSentence(e, checked.type, catalog)),
+    job.edits.map((e) => editSentence(e, { type: checked.type, catalog, nameOf })),
     'and',
   );
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;

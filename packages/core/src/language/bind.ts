@@ -22,6 +22,11 @@ export class Answers {
   add(question: NameQuestion, answer: NameAnswer): void {
     this.known.set(keyFor(question), answer);
   }
+  /** The name of the one record that is meant by a text, where it is known and has one. */
+  name(typeId: string, text: string): string | undefined {
+    const { found } = this.known.get(keyFor({ typeId, text })) ?? { found: [] };
+    return found.length === 1 && found[0]!.name !== '' ? found[0]!.name : undefined;
+  }
   /** The key of the one record meant; throws `unknown_name` or `ambiguous_name`. */
   key(question: NameQuestion, catalog: Catalog): string {
     const { found, near } = this.known.get(keyFor(question)) ?? { found: [], near: [] };
@@ -90,6 +95,6 @@ export function boundText(
   }, source);
 }
 
-function keyFor(question: NameQuestion): string {
+function keyFor(question: Pick<NameQuestion, 'typeId' | 'text'>): string {
   return `${question.typeId}\n${question.text}`;
 }

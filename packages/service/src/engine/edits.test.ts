@@ -292,10 +292,10 @@ describe('every edit', () => {
       const cases: [EditBody, RegExp][] = [
         [{ kind: 'compute', field: 'hives', formula: 'site * 0 + 1' }, /^Hives: site is blank\.$/],
         [{ kind: 'compute', field: 'hives', formula: 'VALUE(reference)' }, /^Hives: the text is no number\.$/],
-        [{ kind: 'compute', field: 'hives', formula: 'hives / 2' }, /Hives is a whole number; \d+\.5 is not/],
+        [{ kind: 'compute', field: 'hives', formula: 'hives / 2' }, /Hives is a whole number; … is not/],
         [
           { kind: 'compute', field: 'hives', formula: 'hives * 1000000000' },
-          /from -2147483648 to 2147483647; \d+ is beyond/,
+          /from -2147483648 to 2147483647; … is beyond/,
         ],
         [
           { kind: 'set', field: 'region', value: '{reference}{reference}{reference}{reference}{reference}' },
@@ -303,12 +303,12 @@ describe('every edit', () => {
         ],
         [
           { kind: 'compute', field: 'status', formula: 'note' },
-          /Status has no choice “Ask for ten|^Status: note is blank/,
+          /Status has no choice “.*”; the choices are Draft|^Status: note is blank/,
         ],
-        [{ kind: 'compute', field: 'owner', formula: 'reference' }, /^Staff: none is called “B-0/],
+        [{ kind: 'compute', field: 'owner', formula: 'reference' }, /^Staff: none is called “…”/],
         [
           { kind: 'map', field: 'note', from: 'crop', pairs: [{ old: 'clover', new: 'x' }], rest: 'refuse' },
-          /^Note: “(?!clover)\w+” is not in the map\.$/,
+          /^Note: “…” is not in the map\.$/,
         ],
         [
           { kind: 'map', field: 'note', from: 'hives', ranges: [{ below: 30, new: 'x' }], rest: 'refuse' },

@@ -54,7 +54,7 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         : [];
     const matched = counts.reduce((sum, v) => sum + v.count, 0);
     return {
-      sentence: jobSentence(job, catalog, context, matched),
+      sentence: jobSentence(job, catalog, context, matched, compiled.job.nameOf),
       matched,
       counts: { willChange: of('will_change'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
       rows: await journalRecords(

@@ -132,6 +132,27 @@ describe('a preview, complete', () => {
     for (const { person, after } of people) expect(after).toBe(await owned(Number(person.value)));
   });
 
+  it('counts one reason once, whatever the value of each record', async () => {
+    const halved = await of('bookings', 'id < 200 AND site IS NOT NULL', {
+      kind: 'compute',
+      field: 'hives',
+      formula: 'hives / 2',
+    });
+    expect(halved.causes).toEqual([
+      { cause: 'Hives is a whole number; … is not. ROUND makes it one.', count: halved.totals.not_allowed },
+    ]);
+    const [first] = (await w.admin.previewRecords(halved.id, { outcome: 'not_allowed' })).records;
+    expect(first!.cause).toMatch(/^Hives is a whole number; \d+\.5 is not/);
+    const map = await of('bookings', 'id < 200 AND site IS NOT NULL', {
+      kind: 'map',
+      field: 'note',
+      from: 'crop',
+      pairs: [{ old: 'clover', new: 'x' }],
+      rest: 'refuse',
+    });
+    expect(map.causes).toEqual([{ cause: 'Note: “…” is not in the map.', count: map.totals.not_allowed }]);
+  });
+
   it('does not say what was hidden from who looks', async () => {
     const p = await of('growers', 'id < 50', { kind: 'set', field: 'owner', value: '1' });
     await w.admin.setField('growers', 'owner', { hidden: true });

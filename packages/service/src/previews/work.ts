@@ -83,7 +83,7 @@ export class Works {
     return {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
-      sentence: (matched) => jobSentence(job, catalog, context, matched),
+      sentence: (matched) => jobSentence(job, catalog, context, matched, checked.nameOf),
       figures: (id) => figuresOf(this.database, id, parts[0]!),
       notes: async (id) => [
         ...literalNotes(job, checked),

@@ -264,9 +264,12 @@ async function writeTotals(
        along = array(select coalesce((select sum(cardinality(owners)) from tantamos.batch_along where preview = p.id and along = n), 0)
          from generate_series(0, $6::int - 1) n order by n),
        causes = coalesce((
-         select jsonb_agg(jsonb_build_object('cause', c.cause, 'count', c.count) order by c.count desc) from (
-           select cause, count(*) as count from tantamos.batch b, unnest(b.causes) cause
-           where b.preview = p.id and b.causes is not null and cause is not null group by cause) c), '[]')
+         select jsonb_agg(jsonb_build_object('cause', case when c.kinds = 1 then c.one else c.reason end, 'count', c.count)
+           order by c.count desc)
+         from (
+           select tantamos.reason_of(cause) as reason, min(cause) as one, count(distinct cause) as kinds, count(*) as count
+           from tantamos.batch b, unnest(b.causes) cause
+           where b.preview = p.id and b.causes is not null and cause is not null group by 1) c), '[]')
      from (select coalesce(sum(size), 0) as matched,
          ${verdicts.map((v) => `coalesce(sum(${v}), 0) as ${v}`).join(', ')}
        from tantamos.batch where preview = $1) t
