@@ -61,7 +61,7 @@ const jobs: readonly { want: string; words: readonly string[]; sentence: string;
   {
     want: 'hand the leaver’s growers out evenly',
     words: ['growers', '-f', "owner = 'Tobias Fenwick'", '--split', "owner among='Ines Calloway',5,'Verity Rushwater'"],
-    sentence: 'split owner evenly among Ines Calloway, 5 and Verity Rushwater.',
+    sentence: 'split owner evenly among Ines Calloway, Sorrel Haldane and Verity Rushwater.',
     left: 'select count(*)::int as n from growers where owner = 2',
   },
 ];

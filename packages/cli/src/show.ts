@@ -1,5 +1,5 @@
 import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
-import { equation, isMoving, outcomeWords, stateWords, verdictEquation } from '@tantamos/core';
+import { pairsShown, equation, isMoving, outcomeWords, stateWords, verdictEquation } from '@tantamos/core';
 import color from 'picocolors';
 import { shortId } from '@tantamos/core';
 import { change, moment, number, out, print, talk } from './output';
@@ -33,20 +33,19 @@ export function showPreview(p: PreviewView): void {
 }
 
 const mostPairs = 20;
-const fewPairs = 5;
 
 /** From → to, the usual ones; of a field whose values are nearly all different, a few. */
 function shownPairs(p: PreviewView): string[][] {
   const fields = [...new Set(p.pairs.map((pair) => pair.field))];
   return fields.flatMap((field) => {
     const pairs = p.pairs.filter((pair) => pair.field === field);
-    const shown = pairs.slice(0, p.morePairs.includes(field) ? fewPairs : mostPairs);
+    const { shown, isMore } = pairsShown(pairs, p.morePairs.includes(field), mostPairs);
     const rows = shown.map((pair) => [
       pair.field,
       change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value),
       number(pair.count),
     ]);
-    return pairs.length > shown.length ? [...rows, [field, '… more different values', '']] : rows;
+    return isMore ? [...rows, [field, '… more different values', '']] : rows;
   });
 }
 

@@ -49,6 +49,7 @@ export * from './order/order';
 export * from './language/frozen';
 export * from './job/job';
 export * from './job/outcome';
+export * from './job/pairs';
 export * from './job/state';
 export * from './job/ids';
 export * from './statements/find';

@@ -32,7 +32,9 @@ export function EditCard(props: Props) {
   const { type, fields, selection, edit, results, taken, problems, onChange, onRemove, isNew = false } = props;
   const field = type.fields.find((f) => f.name === edit.field);
   const named = field ? ` of ${field.label}` : '';
-  const { action, isWide, Form } = formOf(edit.kind);
+  const shape = formOf(edit.kind);
+  const { action, Form } = shape;
+  const isWide = field !== undefined && (shape.isWide?.(field) ?? false);
   const set = (members: object): void => onChange({ ...edit, ...members } as DraftEdit);
   const take = (problem: Problem, suggestion: string): void => {
     const member = /\.(value|formula|from|where)$/.exec(problem.where ?? '')?.[1];

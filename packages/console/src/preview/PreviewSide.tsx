@@ -1,4 +1,5 @@
 import type { PreviewView } from '@tantamos/contract';
+import { pairsShown } from '@tantamos/core';
 import { TriangleAlert, Zap } from 'lucide-react';
 import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
@@ -67,7 +68,7 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
 function FieldPairs({ preview: p, field }: { preview: PreviewView; field: string }) {
   const pairs = p.pairs.filter((pair) => pair.field === field);
   const figures = p.figures.find((f) => f.field === field);
-  const shown = pairs.slice(0, p.morePairs.includes(field) ? fewPairs : mostPairs);
+  const { shown, isMore } = pairsShown(pairs, p.morePairs.includes(field), mostPairs);
   return (
     <div>
       <h3 className="pb-0.5 font-medium">{pairs[0]!.label}</h3>
@@ -84,13 +85,12 @@ function FieldPairs({ preview: p, field }: { preview: PreviewView; field: string
           ))}
         </tbody>
       </table>
-      {pairs.length > shown.length && <p className="pt-1 text-xs text-quiet">and many more, each of a few records</p>}
+      {isMore && <p className="pt-1 text-xs text-quiet">and more different values</p>}
     </div>
   );
 }
 
 const mostPairs = 30;
-const fewPairs = 5;
 
 const heading = 'text-xs font-semibold tracking-wide text-quiet uppercase';
 const note = 'flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2';

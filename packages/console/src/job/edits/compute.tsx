@@ -7,7 +7,7 @@ const ExpressionBox = lazy(() => import('../../components/ExpressionBox'));
 /** A formula, and under it what comes out for the records in sight. */
 export const compute: EditForm<'compute'> = {
   action: 'Compute',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => field.base !== 'list',
   complete: ({ field, formula }) =>
     field !== undefined && formula !== undefined && formula.trim() !== '' ? { kind: 'compute', field, formula } : null,

@@ -4,7 +4,7 @@ import type { EditForm } from './form';
 /** The value of another field. */
 export const copy: EditForm<'copy'> = {
   action: 'Copy from',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => field.base !== 'list',
   complete: ({ field, from, blank }) =>
     field !== undefined && from !== undefined ? { kind: 'copy', field, from, ...(blank && { blank }) } : null,

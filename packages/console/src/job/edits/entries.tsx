@@ -36,7 +36,7 @@ const fits: EditForm<Entries>['fits'] = (field) => isFreeText(field) || field.ba
 /** Entries into a list, and out of it. */
 export const add: EditForm<'add'> = {
   action: 'Add to the list',
-  isWide: true,
+  isWide: () => true,
   fits,
   complete: (edit) => completed('add', edit),
   Form: Form as EditForm<'add'>['Form'],
@@ -44,7 +44,7 @@ export const add: EditForm<'add'> = {
 
 export const remove: EditForm<'remove'> = {
   action: 'Take out of the list',
-  isWide: true,
+  isWide: () => true,
   fits,
   complete: (edit) => completed('remove', edit),
   Form: Form as EditForm<'remove'>['Form'],

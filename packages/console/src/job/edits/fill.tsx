@@ -1,9 +1,10 @@
 import { ValueInput } from '../ValueInput';
-import type { EditForm } from './form';
+import { isFreeText, type EditForm } from './form';
 
 /** A value where there is none. */
 export const fill: EditForm<'fill'> = {
   action: 'Fill blanks with',
+  isWide: isFreeText,
   fits: (field) => !field.required && field.base !== 'list',
   complete: ({ field, value }) => (field !== undefined && value !== undefined ? { kind: 'fill', field, value } : null),
   Form({ field, edit, onChange }) {

@@ -35,8 +35,8 @@ export interface FormProps<K extends Edit['kind']> {
 export interface EditForm<K extends Edit['kind']> {
   /** The action between field and value: “Set to”. Null: it is not chosen from the list of actions. */
   readonly action: string | null;
-  /** Stands beneath the action, which it is too wide to stand beside. */
-  readonly isWide?: true;
+  /** Does it stand beneath the action, too wide to stand beside it? */
+  isWide?(field: FieldView): boolean;
   /** May it be chosen for this field? */
   fits(field: FieldView): boolean;
   /** As the service takes it; null while something is missing. What another action left in the draft is not taken. */

@@ -14,7 +14,7 @@ const emptyPair: Pair = { old: '', new: '' };
 /** Old values into new ones. */
 export const map: EditForm<'map'> = {
   action: 'Map values',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => field.base !== 'list',
   complete({ field, from, pairs, ranges, otherwise, rest }) {
     const all = (pairs ?? []).filter((p) => String(p.new) !== '');

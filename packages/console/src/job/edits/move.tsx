@@ -4,7 +4,7 @@ import { isFreeText, type EditForm } from './form';
 /** The value of another field of the record, which is cleared. */
 export const move: EditForm<'move'> = {
   action: 'Move from',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => field.base !== 'list',
   complete: ({ field, from, filled, with: between }) =>
     field !== undefined && from !== undefined

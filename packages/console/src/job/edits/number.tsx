@@ -4,7 +4,7 @@ import { isFreeText, isNumber, type EditForm } from './form';
 /** A running number or code. */
 export const number: EditForm<'number'> = {
   action: 'Number',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => isFreeText(field) || isNumber(field),
   complete({ field, start, step, prefix, width, order, per }) {
     const real = Object.fromEntries(

@@ -4,7 +4,7 @@ import { isFreeText, type EditForm } from './form';
 /** One piece of text by another. */
 export const replace: EditForm<'replace'> = {
   action: 'Replace',
-  isWide: true,
+  isWide: () => true,
   fits: isFreeText,
   complete: ({ field, find, with: by, match, anyCase }) =>
     field !== undefined && find !== undefined

@@ -1,14 +1,14 @@
 import { LinkButton } from '../../components/Button';
 import { ValueInput } from '../ValueInput';
-import type { EditForm } from './form';
+import { isFreeText, type EditForm } from './form';
 
 /** A value for every record; of a text field also the empty text, which is said apart from nothing typed yet. */
 export const set: EditForm<'set'> = {
   action: 'Set to',
+  isWide: isFreeText,
   fits: (field) => field.base !== 'list',
   complete: ({ field, value }) => (field !== undefined && value !== undefined ? { kind: 'set', field, value } : null),
   Form({ field, edit, onChange }) {
-    const isText = field.base === 'text' && field.choices === null && field.refersTo === null;
     if (edit.value === '')
       return (
         <p className="flex h-8 min-w-0 flex-1 items-center justify-between gap-2">
@@ -23,7 +23,7 @@ export const set: EditForm<'set'> = {
           value={edit.value === undefined ? '' : String(edit.value)}
           onChange={(value) => onChange({ value: value === '' ? undefined : value })}
         />
-        {isText && edit.value === undefined && (
+        {isFreeText(field) && edit.value === undefined && (
           <LinkButton className="text-xs" onClick={() => onChange({ value: '' })}>
             Use the empty text
           </LinkButton>

@@ -12,7 +12,7 @@ const capital = (word: string): string => word[0]!.toUpperCase() + word.slice(1)
 /** A number or a date moved on from where it is. */
 export const shift: EditForm<'shift'> = {
   action: 'Shift',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => isNumber(field) || isTime(field),
   complete(edit) {
     const { field, by, percent, unit, to, next, round, least, most } = edit;

@@ -10,7 +10,7 @@ type Share = NonNullable<DraftEdit<'split'>['among']>[number];
 /** The records divided among several. */
 export const split: EditForm<'split'> = {
   action: 'Split among',
-  isWide: true,
+  isWide: () => true,
   fits: (field) => field.refersTo !== null || field.choices !== null || field.base === 'text',
   complete({ field, among, together, order }) {
     const all = (among ?? []).filter((s) => String(s.to) !== '');

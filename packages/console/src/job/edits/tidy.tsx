@@ -16,7 +16,7 @@ const steps: Readonly<Record<Step, string>> = {
 /** Texts in one form. */
 export const tidy: EditForm<'tidy'> = {
   action: 'Tidy',
-  isWide: true,
+  isWide: () => true,
   fits: isFreeText,
   complete: ({ field, how, country }) =>
     field !== undefined && how !== undefined && how.length > 0
