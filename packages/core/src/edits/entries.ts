@@ -25,7 +25,7 @@ export interface RemoveEdit extends Omit<AddEdit, 'kind'> {
 }
 
 const usual = ', ';
-const members = { field: fieldName, entries: many(shortText, 100), separator: optional(shortText) };
+const members = { field: fieldName, entries: many(shortText, 20), separator: optional(shortText) };
 
 function listField(edit: Omit<AddEdit, 'kind'>, { type }: About): Field {
   const field = editableField(type, edit.field);

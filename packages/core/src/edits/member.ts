@@ -64,11 +64,14 @@ export const keptValues: Member<{ readonly id: string; readonly count: number }>
   must: 'must be the id and count that an earlier preview gave',
 };
 
+/** Characters of an expression in an edit: a job has many edits, and all of them are read at once. */
+const longestExpression = 20_000;
+
 /** An expression of the language. */
 export const expression: Member<string> = {
-  schema: { type: 'string', minLength: 1, maxLength: mostText },
-  fits: isText(mostText),
-  must: 'must be an expression',
+  schema: { type: 'string', minLength: 1, maxLength: longestExpression },
+  fits: isText(longestExpression),
+  must: `must be an expression of ${longestExpression.toLocaleString('en-US')} characters at most`,
 };
 
 /** A text, which may be empty. */

@@ -35,7 +35,7 @@ const share = group<Share>({ to: literal, weight: optional(amount) });
 export const split: EditKind<SplitEdit> = {
   members: {
     field: fieldName,
-    among: many(share, 1000),
+    among: many(share, 200),
     together: optional(many(fieldName, 10)),
     order: optional(many(fieldName, 10)),
   },
@@ -76,7 +76,8 @@ export const split: EditKind<SplitEdit> = {
 function dealt({ among }: SplitEdit, field: Field): Checked {
   const weights = among.map(({ weight = 1 }, i) => {
     const w = Number(weight);
-    if (w < 0) fail('bad_value', 'A weight is not below 0.', { where: `among[${i}].weight` });
+    if (w < 0 || w > greatest)
+      fail('bad_value', 'A weight is a number from 0 to 1,000,000,000.', { where: `among[${i}].weight` });
     return w;
   });
   const seen = new Map<string, number>();
@@ -107,3 +108,4 @@ function dealt({ among }: SplitEdit, field: Field): Checked {
 
 /** Weights count to so many parts of one. */
 const precision = 1_000_000;
+const greatest = 1e9;

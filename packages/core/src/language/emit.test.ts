@@ -115,6 +115,10 @@ describe('an expression as SQL', () => {
       (x) => `IF(${x} IN (1, 2, 3, hives), 1, 2)`,
       (x) => `IF(${x} NOT IN (start_on - TODAY(), 4), 1, 2)`,
       (x) => `IF(A_EQUALS(('a', 'c'), (TEXT(${x}), 'b')), 1, 2)`,
+      (x) => `LEN(replaced(TEXT(${x}), '1', '2', 'word', 'any case'))`,
+      (x) => `LEN(with_entry(TEXT(${x}), 'a', '; '))`,
+      (x) => `LEN(without_entry(with_entry(TEXT(${x}), note, ' '), 'b', note))`,
+      (x) => `DAY(with_clock(start_on + ${x}, NOW()))`,
     ];
     for (const nest of nests) {
       const size = (depth: number): number => {

@@ -48,6 +48,12 @@ describe('texts with fields in them', () => {
     expect(problem('{{ {')).toMatchObject({ span: { start: 3 } });
   });
 
+  it('has so many expressions at most, whatever stands between them', () => {
+    expect(piecesOf('{a}'.repeat(100))).toHaveLength(100);
+    expect(problem('{a}'.repeat(101))).toMatchObject({ code: 'too_long', span: { start: 300 } });
+    expect(problem('{a} '.repeat(200_000))).toMatchObject({ code: 'too_long' });
+  });
+
   it.each<[string, (n: number) => string]>([
     ['braces', (n) => '{{'.repeat(n)],
     ['closing braces', (n) => `{a}${'}'.repeat(n)}`],

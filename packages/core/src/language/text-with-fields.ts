@@ -8,6 +8,9 @@ export type TextPiece =
   /** `start`: where in the text its source begins. */
   | { readonly kind: 'expression'; readonly expression: Expression; readonly source: string; readonly start: number };
 
+/** Expressions and what stands between them. */
+const mostPieces = 100;
+
 /**
  * The pieces of a text that people fill in, such as `Hives for {crop} in {valley}`: what stands in braces is an expression;
  * `{{` and `}}` are braces. Null where it has no expression: then `textWithoutFields` is what is meant. Throws `syntax`.
@@ -34,6 +37,14 @@ export function piecesOf(text: string): readonly TextPiece[] | null {
     } else {
       const end = closingBrace(text, next + 1);
       flush();
+      if (pieces.length >= mostPieces)
+        fail(
+          'too_long',
+          `A text may have ${mostPieces} pieces, expressions and what stands between them; this has more.`,
+          {
+            span: { start: next, end: next + 1 },
+          },
+        );
       pieces.push(expressionIn(text, next + 1, end));
       at = end + 1;
     }

@@ -387,6 +387,11 @@ describe('every edit', () => {
         'edits[0].among',
         /come to nothing/,
       ],
+      [
+        { kind: 'split', field: 'owner', among: [{ to: '1', weight: 1e308 }] },
+        'edits[0].among[0].weight',
+        /from 0 to 1,000,000,000/,
+      ],
       [{ kind: 'split', field: 'owner', among: [{ to: 'Nobody' }] }, 'edits[0].among[0].to', /none is called/],
       [{ kind: 'split', field: 'owner', among: [{ to: '1' }, { to: '1' }] }, 'edits[0].among[1].to', /twice/],
       [{ kind: 'number', field: 'status' }, 'edits[0].field', /no running numbers/],

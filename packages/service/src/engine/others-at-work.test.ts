@@ -94,7 +94,6 @@ describe('a run beside other people’s work', () => {
 
   it('isolates refused records, with the database’s own reason, and changes the rest of the batch', async () => {
     const keys = Array.from({ length: 20 }, (_, i) => 2000 + i);
-    const before = (await w.sql.query('select reference from bookings where id = 2000')).rows[0].reference as string;
     await w.sql.query(`create function refuse_some() returns trigger language plpgsql as $$ begin
       if new.id in (2003, 2017) then raise exception 'Booking % is under seal', new.id; end if; return new; end $$`);
     await w.sql.query(
@@ -108,10 +107,16 @@ describe('a run beside other people’s work', () => {
       ['2017', 'Booking 2017 is under seal'],
     ]);
 
-    const taken = await done(w.admin, onBookings([2000, 2001], [{ kind: 'set', field: 'reference', value: before }]));
-    expect(taken.totals).toMatchObject({ already_right: 1, refused: 1 });
+    // A value that was free when it was previewed, and is somebody else's now.
+    const p = await previewed(
+      w.admin,
+      onBookings([2001, 2002], [{ kind: 'compute', field: 'reference', formula: "IF(id = 2001, 'B-NEW', 'B-OTHER')" }]),
+    );
+    await w.sql.query(`update bookings set reference = 'B-NEW' where id = 2000`);
+    const taken = await ran(w.admin, p.id, { askAfter: null, expect: 2 });
+    expect(taken.totals).toMatchObject({ changed: 1, refused: 1 });
     expect((await w.admin.runRecords(taken.id, { outcome: 'refused' })).records[0]!.cause).toBe(
-      `Another record already has Reference “${before}”.`,
+      'Another record already has Reference “B-NEW”.',
     );
   });
 

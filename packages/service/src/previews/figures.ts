@@ -108,18 +108,23 @@ function figures(previewId: string, field: Field): Sql {
 
 async function loadsOf(database: Database, previewId: string, type: RecordType, field: Field): Promise<Loads> {
   const column = sql`r.${identifier(field.name)}`;
-  const rows = await database.ask<{ key: string; moved: number; before: number; total: number }>(sql`
-    with moved as (
-      select key, sum(n)::int as moved from (
-        select i.old as key, -count(*) as n from ${changed(previewId, field)} and i.old is not null group by 1
-        union all
-        select i.new, count(*) from ${changed(previewId, field)} and i.new is not null group by 1) m group by key)
-    select m.key, m.moved, count(*) over ()::int as total,
-      (select count(*) from ${tableOf(type)} r where ${column} = m.key::${raw(field.dbType)})::int as before
-    from moved m order by abs(m.moved) desc, m.key limit ${value(mostPeople)}`);
+  const moved = await database.ask<{ key: string; moved: number; total: number }>(sql`
+    select key, sum(n)::int as moved, count(*) over ()::int as total from (
+      select i.old as key, -count(*) as n from ${changed(previewId, field)} and i.old is not null group by 1
+      union all
+      select i.new, count(*) from ${changed(previewId, field)} and i.new is not null group by 1) m
+    group by key order by abs(sum(n)) desc, key limit ${value(mostPeople)}`);
+  const keys = moved.map((m) => m.key);
+  const having = await database.ask<{ key: string; n: number }>(sql`
+    select ${column}::text as key, count(*)::int as n from ${tableOf(type)} r
+    where ${column} = any(${value(keys)}::${raw(field.dbType)}[]) group by 1`);
+  const before = new Map(having.map((h) => [h.key, h.n]));
   return {
     field: field.name,
-    people: rows.map(({ key, before, moved }) => ({ key, before, after: before + moved })),
-    more: Math.max(0, (rows[0]?.total ?? 0) - rows.length),
+    people: moved.map((m) => {
+      const now = before.get(m.key) ?? 0;
+      return { key: m.key, before: now, after: now + m.moved };
+    }),
+    more: Math.max(0, (moved[0]?.total ?? 0) - moved.length),
   };
 }

@@ -84,7 +84,8 @@ export class Works {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
       sentence: (matched) => jobSentence(job, catalog, context, matched, checked.nameOf),
-      figures: (id) => figuresOf(this.database, id, parts[0]!),
+      // What is said besides the set itself is not worth failing it for.
+      figures: (id) => figuresOf(this.database, id, parts[0]!).catch(noFigures),
       notes: async (id) => [
         ...literalNotes(job, checked),
         ...selectionNotes(checked),
