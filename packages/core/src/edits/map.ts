@@ -3,6 +3,7 @@ import { always, and, fieldTree, firstOf, type Case } from '../language/build';
 import { canonical } from '../language/value';
 import { typeOfBase } from '../language/types';
 import type { Checked } from '../language/checked';
+import { numberOf, numberText } from '../language/evaluate/value';
 import { resolveColumn } from '../catalog/path';
 import { fail, Gathered, within } from '../problem';
 import type { Change, Given, Rest } from './change';
@@ -148,12 +149,14 @@ function oldValue(field: Field, given: Literal, where: string): Checked {
   if (field.choices === null && field.refersTo === null && field.base === 'text')
     return { kind: 'value', dbType: 'text', text: String(given) };
   if (field.base === 'number' && field.choices === null && field.refersTo === null)
-    return {
-      kind: 'value',
-      dbType: field.dbType,
-      text: within(where, () => canonical(field.base, String(given), field.label)),
-    };
+    return { kind: 'value', dbType: 'text', text: within(where, () => plainNumber(String(given), field)) };
   return givenValue(field, given, where);
+}
+
+/** A number without idle zeros, as the database is asked for it: 48.6 and 48.60 are one. */
+function plainNumber(said: string, field: Field): string {
+  const number = numberOf(canonical(field.base, said, field.label));
+  return number ? numberText(number) : fail('bad_value', `${field.label}: “${clip(said)}” is no number to look up.`);
 }
 
 function rangesChange(

@@ -193,6 +193,17 @@ const trials: readonly Trial[] = [
       note: `case when coalesce(note, '') = '' then 'frost; ' || initcap(valley) else note || '; frost; ' || initcap(valley) end`,
     },
   },
+  {
+    edit: {
+      kind: 'map',
+      field: 'note',
+      from: 'price_per_hive',
+      pairs: Array.from({ length: 1000 }, (_, n) => ({ old: String((n + 3000) / 100), new: `price ${n}` })),
+    },
+    sets: {
+      note: `case when price_per_hive >= 30 and price_per_hive < 40 then 'price ' || (price_per_hive * 100 - 3000)::int else note end`,
+    },
+  },
 ];
 
 describe('every edit', () => {
@@ -224,7 +235,7 @@ describe('every edit', () => {
     ).rows;
   };
 
-  it.each(trials.map((t) => [JSON.stringify(t.edit), t] as const))('%s', async (_, { edit, sets }) => {
+  it.each(trials.map((t) => [JSON.stringify(t.edit).slice(0, 200), t] as const))('%s', async (_, { edit, sets }) => {
     const before = await state();
     const expected = await byHand(sets);
     const differ = expected.filter((row, i) => JSON.stringify(row) !== JSON.stringify(before[i])).length;
@@ -378,6 +389,19 @@ describe('every edit', () => {
         /about the same record/,
       ],
       [{ kind: 'map', field: 'valley', pairs: [{ old: 'nort', new: 'south' }] }, 'edits[0].pairs[0].old', /no choice/],
+      [
+        {
+          kind: 'map',
+          field: 'note',
+          from: 'price_per_hive',
+          pairs: [
+            { old: '48.6', new: 'a' },
+            { old: '48.60', new: 'b' },
+          ],
+        },
+        'edits[0].pairs[1].old',
+        /mapped twice/,
+      ],
       [{ kind: 'map', field: 'valley' }, 'edits[0].pairs', /pairs/],
       [{ kind: 'shift', field: 'hives', next: 'monday' }, 'edits[0].next', /of dates/],
       [{ kind: 'shift', field: 'start_on', by: '1.5' }, 'edits[0].by', /whole days/],

@@ -233,7 +233,7 @@ function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewVa
   const { field, when } = change;
   const type = raw(field.dbType);
   const by = 'kept' in given || given.by === null ? null : given.by;
-  const key = by ? sql`coalesce(${asText(scope.column(pathOf(by)))}, '')` : keyText(scope.keys());
+  const key = by ? sql`coalesce(${lookedUp(pathOf(by), scope)}, '')` : keyText(scope.keys());
   const table = scope.joined(givenTable(given), (alias) => sql`${alias}.key = ${key}`);
   const isThere = sql`${table}.key is not null`;
   const rest = 'kept' in given ? ({ act: 'leave' } as const) : given.rest;
@@ -246,6 +246,14 @@ function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewVa
   const blank = value(`${field.label}: there is no value to look up in the map.`);
   const unfit = sql`case when ${meant ? sql`(${meant}) is true and ` : raw('')}not (${isThere}) then case when ${key} = '' then ${blank}::text else ${words} end end`;
   return { value: fresh, unfit };
+}
+
+/** A field's value as maps know it: numbers without idle zeros. */
+function lookedUp(at: FieldPath, scope: Scope): Sql {
+  const column = scope.column(at);
+  const { base, refersTo, choices } = at.field;
+  const isNumber = base === 'number' && refersTo === null && choices === null;
+  return asText(isNumber ? sql`trim_scale(${column}::text::numeric)` : column);
 }
 
 function pathOf(tree: Checked): FieldPath {
