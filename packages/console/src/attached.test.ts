@@ -35,7 +35,7 @@ describe('the console of a database that may be read in part', () => {
     await page.getByRole('combobox', { name: /search/ }).fill('wages');
     const option = page.getByRole('option');
     await option.getByText('may not read it').waitFor();
-    expect(await option.getAttribute('aria-disabled')).toBe('true');
+    await expect(() => option.getAttribute('aria-disabled')).toBecome('true');
     await page.keyboard.press('Enter');
     expect(page.url()).toMatch(/people$/);
     await page.keyboard.press('Escape');

@@ -90,7 +90,9 @@ describe('changing records in the console', () => {
     await click('Fill in what occurs');
     await page.getByLabel('Old value, line 2').waitFor();
     for (const line of [1, 2]) {
-      const old = await page.getByLabel(`Old value, line ${line}`).inputValue();
+      const left = page.getByLabel(`Old value, line ${line}`);
+      await until(async () => (await left.inputValue()) !== '', `line ${line} is filled in`);
+      const old = await left.inputValue();
       actions++;
       await page
         .getByLabel('Value for Mail preference')

@@ -63,7 +63,7 @@ describe('the console, in Chromium', () => {
     const selection = page.getByRole('list', { name: 'Selection' });
     await selection.getByText('200', { exact: true }).waitFor();
     await selection.filter({ hasNotText: '…' }).waitFor();
-    expect((await selection.innerText()).replace(/\s+/g, ' ')).toBe(
+    await expect(async () => (await selection.innerText()).replace(/\s+/g, ' ')).toBecome(
       "Bookings 18,000 status = 'draft' 1,200 valley = 'north' 240 owner = 'Ines Calloway' 200",
     );
 
@@ -83,8 +83,8 @@ describe('the console, in Chromium', () => {
     await page.getByRole('textbox', { name: 'Why' }).fill('Spring round');
     await text('191 will change').waitFor();
     await page.locator('del', { hasText: 'Draft' }).first().waitFor();
-    expect(await page.getByTestId('sentence').innerText()).toContain(
-      'On the 200 bookings where status is Draft, valley is North and owner is Ines Calloway',
+    await expect(() => page.getByTestId('sentence').innerText()).toBecome(
+      expect.stringContaining('On the 200 bookings where status is Draft, valley is North and owner is Ines Calloway'),
     );
 
     await button('Preview 191').click();
@@ -92,16 +92,16 @@ describe('the console, in Chromium', () => {
       throw new Error(`${error.message}: ${await page.getByRole('complementary').innerText()}`);
     });
     await text('9 records are not allowed').waitFor();
-    expect(await equation()).toBe('200 matched = 191 will change + 9 not allowed');
+    await expect(() => equation()).toBecome('200 matched = 191 will change + 9 not allowed');
     await page.getByRole('tab', { name: /Not allowed/ }).click();
     await text('A confirmed booking needs a site.').first().waitFor();
 
     await button('Run the first 5, then ask me').click();
     await button('Continue with 186').waitFor();
-    expect(await equation()).toBe('200 matched = 5 changed + 9 not allowed + 186 not yet');
+    await expect(() => equation()).toBecome('200 matched = 5 changed + 9 not allowed + 186 not yet');
     const first = page.getByRole('link', { name: 'B-0000076' });
     await first.waitFor();
-    expect(await page.getByRole('tabpanel').getByRole('row').count()).toBe(6);
+    await expect(() => page.getByRole('tabpanel').getByRole('row').count()).toBecome(6);
     await first.click();
     await text('run by Sorrel Haldane: changed').waitFor();
     await text('Why: Spring round').waitFor();
@@ -109,7 +109,7 @@ describe('the console, in Chromium', () => {
 
     await button('Continue with 186').click();
     await text('191 records changed.').waitFor();
-    expect(await equation()).toBe('200 matched = 191 changed + 9 not allowed');
+    await expect(() => equation()).toBecome('200 matched = 191 changed + 9 not allowed');
 
     await button('Undo…').click();
     await button('Put back all 191').click();
@@ -133,7 +133,7 @@ describe('the console, in Chromium', () => {
     await untilKept(w, 'unfinished');
     await page.reload();
     await text('4 will change').waitFor();
-    expect(await page.getByLabel('Value for Note').inputValue()).toBe('unfinished');
+    await expect(() => page.getByLabel('Value for Note').inputValue()).toBecome('unfinished');
 
     await page.getByLabel('Value for Note').fill('still here');
     await untilKept(w, 'still here');
@@ -147,7 +147,7 @@ describe('the console, in Chromium', () => {
     await page.getByRole('textbox', { name: 'Password' }).fill('meadow-admin');
     await button('Sign in').click();
     await text('4 will change').waitFor();
-    expect(await page.getByLabel('Value for Note').inputValue()).toBe('still here');
+    await expect(() => page.getByLabel('Value for Note').inputValue()).toBecome('still here');
     await button('Preview 4').click();
     await text('On the 4 picked bookings').first().waitFor();
   });
@@ -161,9 +161,9 @@ describe('the console, in Chromium', () => {
     await button('Preview 60').click();
     await button('Run all 60').click();
     const start = page.getByRole('dialog').getByRole('button', { name: 'Start' });
-    expect(await start.isDisabled()).toBe(true);
+    await expect(() => start.isDisabled()).toBecome(true);
     await page.getByLabel('Type 60 to start').fill('61');
-    expect(await start.isDisabled()).toBe(true);
+    await expect(() => start.isDisabled()).toBecome(true);
     await page.keyboard.press('Escape');
     expect((await w.sql.query('select count(*)::int as n from staff where active')).rows[0].n).toBe(60);
   });
@@ -181,7 +181,7 @@ describe('the console, in Chromium', () => {
     w.services.catalogs.refresh();
     await page.goto(`${w.base}/records/early`);
     await text('is a view that the database itself cannot change: its records can be read and not changed').waitFor();
-    expect(await button('Change these records').count()).toBe(0);
+    await expect(() => button('Change these records').count()).toBecome(0);
   });
 
   it('changes records with a key of two fields, and takes it back', async () => {

@@ -48,12 +48,12 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await sheet.getByRole('button', { name: 'Add', exact: true }).click();
     const row = page.getByRole('row', { name: /Maren Applewhin/ });
     await row.getByText('Ines Calloway').waitFor();
-    expect(await row.innerText()).toMatch(/maren\s+Editor\s+Ines Calloway\s+never\s+0/);
+    await expect(() => row.innerText()).toBecome(expect.stringMatching(/maren\s+Editor\s+Ines Calloway\s+never\s+0/));
     expect(await accessibilityTroubles(page)).toEqual([]);
 
     const maren = await another('maren', 'maren password');
     await link('Records', maren).waitFor();
-    expect(await link('Settings', maren).count()).toBe(0);
+    await expect(() => link('Settings', maren).count()).toBecome(0);
     await go('/settings/accounts', maren);
     await text('Settings are for administrators.', maren).waitFor();
 
@@ -81,7 +81,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await go('/settings/accounts');
     await button('Change Sorrel Haldane').click();
     const sheet = page.getByRole('dialog');
-    expect(await sheet.getByRole('button', { name: 'Deactivate' }).count()).toBe(0);
+    await expect(() => sheet.getByRole('button', { name: 'Deactivate' }).count()).toBecome(0);
     await sheet.getByLabel('Role').selectOption('reader');
     await sheet.getByRole('button', { name: 'Save' }).click();
     await sheet.getByText('Nobody could administer this workspace after that').waitFor();
@@ -126,7 +126,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await go('/account/rights', wren);
     await wren.getByRole('heading', { name: 'What Wren Aldous may do' }).waitFor();
     // Lines name what else there is: they are for administrators.
-    expect(await wren.getByText('The lines that speak of').count()).toBe(0);
+    await expect(() => wren.getByText('The lines that speak of').count()).toBecome(0);
     await wren.context().close();
 
     await go('/settings/rights');
@@ -140,7 +140,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await go('/records/bookings', wren);
     await button('Type of record', wren).click();
     await wren.getByRole('option', { name: /Hives/ }).waitFor();
-    expect(await wren.getByRole('option', { name: /Invoices/ }).count()).toBe(0);
+    await expect(() => wren.getByRole('option', { name: /Invoices/ }).count()).toBecome(0);
     await wren.keyboard.press('Escape');
     await go('/records/invoices', wren);
     await text('There is no type “invoices”.', wren).waitFor();
@@ -157,7 +157,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await una.getByLabel('The new one, at least 8 characters').fill('second password');
     await una.getByLabel('The new one again').fill('second passwort');
     await text('These two are not the same.', una).waitFor();
-    expect(await button('Change my password', una).isDisabled()).toBe(true);
+    await expect(() => button('Change my password', una).isDisabled()).toBecome(true);
     await una.getByLabel('The new one again').fill('second password');
     await button('Change my password', una).click();
     await text('That is not your present password.', una).waitFor();
@@ -197,7 +197,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await second.close();
     await page.getByRole('button', { name: '1 picked hives · no edit yet', exact: true }).click();
     await page.waitForURL(/records\/hives/);
-    expect(await page.getByRole('checkbox', { name: 'Pick 2', exact: true }).isChecked()).toBe(true);
+    await expect(() => page.getByRole('checkbox', { name: 'Pick 2', exact: true }).isChecked()).toBecome(true);
     await link('Jobs').click();
     await button('Drop: 1 picked bookings · no edit yet').click();
     await until(async () => (await opened.w.admin.drafts()).length === 1, 'one is left');

@@ -74,6 +74,32 @@ export async function until(isSo: () => Promise<boolean>, what: string): Promise
   }
 }
 
+declare global {
+  // eslint-disable-next-line @typescript-eslint/no-namespace -- how Jest's own types are added to
+  namespace jest {
+    interface Matchers<R> {
+      /** What a page says, asked again and again until it is this: a page that is busy says it a moment later. */
+      toBecome(expected: unknown): Promise<R>;
+    }
+  }
+}
+
+expect.extend({
+  async toBecome(ask: () => Promise<unknown>, expected: unknown) {
+    const isSo = async () => {
+      const said = await ask();
+      return { said, pass: this.equals(said, expected) };
+    };
+    let last = await isSo();
+    for (const end = Date.now() + 15_000; !last.pass && Date.now() < end; last = await isSo()) {
+      await new Promise((resolve) => setTimeout(resolve, 40));
+    }
+    const message = () =>
+      `It did not become ${this.utils.printExpected(expected)}: ${this.utils.printReceived(last.said)}`;
+    return { pass: last.pass, message };
+  },
+});
+
 /** Waits until the service has kept an unfinished job that holds this text. */
 export function untilKept({ sql }: Workspace, text: string): Promise<void> {
   const isKept = async (): Promise<boolean> => {
