@@ -1,5 +1,5 @@
 import { AnswerError } from '@tantamos/client';
-import { useQuery } from '@tanstack/react-query';
+import { queryOptions, useQuery } from '@tanstack/react-query';
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { api, queryClient } from '../app/api';
 import { Trouble, Working } from '../components/states';
@@ -37,13 +37,18 @@ interface Kept {
  * window takes up the last one that no other window has open, or begins a new one.
  */
 export function DraftKeeper({ children }: { children: ReactNode }) {
-  const first = useQuery({ queryKey: ['first-draft'], queryFn: firstDraft, staleTime: Infinity, gcTime: Infinity });
+  const first = useQuery(firstDraft());
   if (first.isPending) return <Working what="Opening" />;
   if (!first.data) return <Trouble error={first.error} onRetry={() => void first.refetch()} />;
   return <Keeping from={first.data}>{children}</Keeping>;
 }
 
-async function firstDraft(): Promise<Kept> {
+/** The unfinished job a window begins with. */
+export function firstDraft() {
+  return queryOptions({ queryKey: ['first-draft'], queryFn: takeUpFirst, staleTime: Infinity, gcTime: Infinity });
+}
+
+async function takeUpFirst(): Promise<Kept> {
   const all = await api.drafts();
   const id = await holdFirstFree(all.map((d) => d.id));
   if (id) return read(id);
