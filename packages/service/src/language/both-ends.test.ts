@@ -119,6 +119,17 @@ describe('an expression in the database and in memory', () => {
     );
   });
 
+  it('agrees on what a zone makes of the first and the last days', async () => {
+    const days = ['0001-01-01', '0001-01-02', '0001-01-03', '9999-12-29', '9999-12-30', '9999-12-31'];
+    const texts = days.flatMap((day) => [
+      `with_clock(DATE('${day}'), m)`,
+      `with_clock(DATE('${day}'), TIMESTAMP('2026-03-29T00:30:00Z'))`,
+      `DATE('${day}') < m`,
+      `IF(DATE('${day}') = m, m, m)`,
+    ]);
+    for (const zone of Object.keys(contexts)) await agree(texts, zone);
+  });
+
   it('agrees on the example of every function, and none is left out of the random ones', async () => {
     const all = Object.values(typed)
       .flatMap((a) => fc.sample(a, { numRuns: 1500, seed: 1 }))

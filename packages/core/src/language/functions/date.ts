@@ -286,8 +286,8 @@ export const dateFunctions: readonly FunctionEntry[] = [
     sql: ([d, m], env, ground) => {
       const zone = parameter(env.timeZone);
       const made = sql`((${d!.sql} + (${m!.sql} at time zone ${zone})::time) at time zone ${zone})`;
-      // A day's room at both ends, for zones.
-      const isNear = d!.low > firstDay + 1 && d!.high < lastDay;
+      // Room at both ends: in a zone a day begins on the one before, or ends on the one after.
+      const isNear = d!.low > firstDay + 1 && d!.high < lastDay - 1;
       return new Term(ground.allows(isNear) ? made : sql`tantamos.bounded(${made})`, 'moment');
     },
   },

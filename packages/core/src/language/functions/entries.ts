@@ -63,11 +63,19 @@ function made(
   const native = ground.once(
     [t!.sql, entry!.sql],
     (said, one) => {
-      const of = (all: Sql): Sql =>
-        sql`case when ${one!} = any(${all}) then ${piece(said!, one!, all)} else ${otherwise(said!, one!)} end`;
-      // Parting at spaces is quicker done twice than a query of its own is begun.
       const parted = entries(said!, separator!);
-      const held = separator!.constant === ' ' ? of(parted) : ground.once([parted], (all) => of(all!), 1);
+      const of = (isAmong: Sql, all: Sql): Sql =>
+        sql`case when ${isAmong} then ${piece(said!, one!, all)} else ${otherwise(said!, one!)} end`;
+      const isOneOf = (all: Sql): Sql => of(sql`${one!} = any(${all})`, all);
+      const word = separator!.constant === ' ' ? entry!.constant : null;
+      // A word between spaces is found without parting; and parting at spaces is quicker done twice than a query of its own
+      // is begun.
+      const held =
+        word !== null && /^[^ ]+$/.test(word)
+          ? of(sql`strpos(' ' || ${said!} || ' ', ${value(` ${word} `)}::text) > 0`, parted)
+          : separator!.constant === ' '
+            ? isOneOf(parted)
+            : ground.once([parted], (all) => isOneOf(all!), 1);
       // What does not stand in it at all is not among its entries: that is soon seen.
       return sql`(case when ${one!} is null or ${separator!.sql} is null then null
       when strpos(${said!}, ${one!}) > 0 then ${held} else ${otherwise(said!, one!)} end)`;
