@@ -1,11 +1,12 @@
 import type { Command, Option } from 'commander';
-import { outcomes, shortId, verdicts } from '@tantamos/core';
+import { editKinds, outcomes, shortId, verdicts } from '@tantamos/core';
 import { formats } from './output';
 import { client } from './session';
 
 /** What could stand where the last of these words is being typed. A service that does not answer offers nothing. */
 export async function candidates(program: Command, words: readonly string[]): Promise<string[]> {
-  const typed = words.at(-1) ?? '';
+  // Shells keep the quote that a word begins with to themselves.
+  const typed = (words.at(-1) ?? '').replace(/^["']/, '');
   const { command, rest } = commandOf(program, words.slice(0, -1));
   const fits = (all: readonly string[]): string[] => [...new Set(all)].filter((c) => c.startsWith(typed)).sort();
   const option = valueWanted(command, rest);
@@ -47,7 +48,11 @@ function argumentsOf(command: Command, rest: readonly string[]): string[] {
   return rest.filter((word, i) => !word.startsWith('-') && !optionNamed(command, rest[i - 1] ?? '')?.required);
 }
 
-const ofFields = new Set(['--clear', '--empty', '--sort', '--by', '--per', '--show', '--columns', '--match']);
+/** Of what begins with a field: `--filter`, and the edits that say their field first. */
+const ofFields = new Set([
+  ...['--filter', '--only-where', '--empty', '--sort', '--by', '--per', '--show', '--columns', '--match'],
+  ...editKinds.map((kind) => `--${kind}`),
+]);
 
 async function valuesOf(option: Option, [type]: readonly string[]): Promise<readonly string[]> {
   const name = option.long!;

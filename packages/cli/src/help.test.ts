@@ -1,4 +1,5 @@
 import { spawn } from 'node:child_process';
+import { editKinds } from '@tantamos/core';
 import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
 import { examples } from './examples';
 import { leavesOf } from './help';
@@ -56,6 +57,9 @@ describe('help and completion as they are met', () => {
     expect(await offered('find', 'bookings', '--ra')).toEqual(['--random']);
     expect(await offered('preview', 'bookings', '--set', 're')).toEqual(['reference=', 'region=']);
     expect(await offered('preview', 'bookings', '-f', 'x', '--clear', 'no')).toEqual(['note']);
+    expect(await offered('find', 'bookings', '-f', '"val')).toEqual(['valley']);
+    for (const kind of editKinds.filter((k) => !['set', 'fill', 'put'].includes(k)))
+      expect([kind, await offered('preview', 'bookings', `--${kind}`, 'no')]).toEqual([kind, ['note']]);
     expect(await offered('find', 'bookings', '--format', 'j')).toEqual(['json', 'jsonl']);
     expect(await offered('cross', 'bookings', 'status', 'val')).toEqual(['valley']);
     expect(await offered('run', 'l')).toEqual(['last']);
