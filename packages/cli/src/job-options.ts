@@ -18,6 +18,7 @@ export interface JobOptions extends SelectionOptions {
   readonly askAfter?: number;
   readonly atMost?: number;
   readonly why?: string;
+  readonly writeAgain?: boolean;
 }
 
 /** The options that say a job. */
@@ -72,6 +73,7 @@ export function withJobOptions(command: Command): Command {
     .option('--pace <percent>', 'share of the time spent working; the rest is left to others', wholeNumber('--pace'))
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
     .option('--at-most <n>', 'change nothing if more than N would change', wholeNumber('--at-most'))
+    .option('--write-again', 'write values that are right already, too, so that triggers fire')
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
 }
 
@@ -89,10 +91,12 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
   const safety = Object.fromEntries(
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
   );
+  const writeAgain = options.writeAgain ?? given?.writeAgain;
   return {
     selection: { ...given?.selection, ...(await readSelection(api, typeId, options)) },
     edits,
     safety: { ...given?.safety, ...safety },
+    ...(writeAgain === undefined ? {} : { writeAgain }),
     ...(options.why === undefined ? (given?.why === undefined ? {} : { why: given.why }) : { why: options.why }),
   };
 }

@@ -1,6 +1,6 @@
 import { problemCodes, type Edit, type Problem } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
-import { ArrayMaxSize, IsArray, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
 import { Nested, NestedList, Nullable, largestInteger } from './body';
 import { JSONSchema } from 'class-validator-jsonschema';
 import { AnyEdit, editClasses } from './edits';
@@ -40,6 +40,8 @@ export class JobBody {
   edits!: readonly Edit[];
   @IsOptional() @Nested(() => SafetyBody) safety?: SafetyBody;
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
+  /** Values that are right already are written all the same, so that triggers fire. */
+  @IsOptional() @IsBoolean() writeAgain?: boolean;
 }
 
 export class SampleBody {

@@ -29,7 +29,9 @@ export interface JobPanelProps {
 export default function OpenPanel({ type, fields, draft, change, sample }: JobPanelProps) {
   const navigate = useNavigate();
   const { workspace } = usePerson();
-  const [more, setMore] = useState(draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null);
+  const [more, setMore] = useState(
+    draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null || draft.writeAgain,
+  );
   const [added, setAdded] = useState<number | null>(null);
   const job = jobOf(draft, type.id);
   const make = useMutation({ mutationFn: () => api.makePreview(job), onSuccess: (p) => navigate(`/previews/${p.id}`) });
@@ -133,6 +135,15 @@ export default function OpenPanel({ type, fields, draft, change, sample }: JobPa
                 most={100}
                 onChange={(pace) => change({ pace: pace || null })}
               />
+              <label className="flex items-start gap-2">
+                <input
+                  type="checkbox"
+                  className="mt-1 accent-accent"
+                  checked={draft.writeAgain}
+                  onChange={(e) => change({ writeAgain: e.target.checked })}
+                />
+                Write what is right already again, so that triggers of the database fire
+              </label>
             </div>
           ) : (
             <LinkButton onClick={() => setMore(true)}>More…</LinkButton>

@@ -30,6 +30,7 @@ export interface Draft {
   readonly atOnce: number | null;
   readonly pace: number | null;
   readonly why: string;
+  readonly writeAgain: boolean;
   readonly panel: boolean;
 }
 
@@ -60,11 +61,20 @@ export const emptyDraft: Draft = {
   atOnce: null,
   pace: null,
   why: '',
+  writeAgain: false,
   panel: false,
 };
 
 /** What starting over on a type, or after a run was started, leaves behind. */
-export const noWork = { picked: [], allPicked: false, dropped: [], edits: [], why: '', atMost: null } as const;
+export const noWork = {
+  picked: [],
+  allPicked: false,
+  dropped: [],
+  edits: [],
+  why: '',
+  atMost: null,
+  writeAgain: false,
+} as const;
 /** What a new selection begins with. */
 export const everything = { filter: '', related: null, list: null, take: null, ...noWork } as const;
 
@@ -134,6 +144,7 @@ export function jobOf(draft: Draft, type: string): JobBody {
     edits: completeEdits(draft.edits),
     safety,
     ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
+    ...(draft.writeAgain ? { writeAgain: true } : {}),
   };
 }
 

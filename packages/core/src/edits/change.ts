@@ -54,10 +54,32 @@ export interface Place {
   readonly per: readonly Checked[];
   /** Records with the same of these have the place of the first of them. */
   readonly together: readonly Checked[];
+  /** Where numbers go on after the highest that any record of the type has in its group: where that stands. */
+  readonly highest: Highest | null;
+  /** Where those who have fewest are dealt to first: what is to be counted before the value can be said (`level.ts`). */
+  readonly level: Level | null;
   /** The key decides between equals. */
   readonly order: readonly { readonly tree: Checked; readonly descending: boolean }[];
   readonly value: Checked;
   readonly worked: Worked;
+}
+
+/** Numbers in use: the values of a number field or, of a text, the digits behind what comes before them. */
+export interface Highest {
+  readonly of: Checked;
+  readonly prefix: Checked | null;
+}
+
+/** What is to be counted for each value before records are dealt to those who have fewest. */
+export interface Level {
+  readonly values: readonly Checked[];
+  readonly loads: readonly Load[];
+}
+
+export interface Load {
+  readonly type: RecordType;
+  readonly field: Field;
+  readonly condition: Checked | null;
 }
 
 /** Every tree of a change. */
@@ -92,10 +114,15 @@ export function withTrees(change: Change, edit: (tree: Checked) => Checked): Cha
       return { ...change, when, value: { from: 'given', given: { entries, by: given.by && edit(given.by), rest } } };
     }
     case 'place': {
-      const { per, together, order, value: made, worked } = value.place;
+      const { per, together, highest, level, order, value: made, worked } = value.place;
       const place: Place = {
         per: per.map(edit),
         together: together.map(edit),
+        level: level && {
+          values: level.values.map(edit),
+          loads: level.loads.map((l) => ({ ...l, condition: l.condition && edit(l.condition) })),
+        },
+        highest: highest && { of: edit(highest.of), prefix: highest.prefix && edit(highest.prefix) },
         order: order.map((o) => ({ ...o, tree: edit(o.tree) })),
         value: edit(made),
         worked: asked(worked),

@@ -1,6 +1,6 @@
 import { clip, type Field } from '../catalog/catalog';
 import { resolveColumn } from '../catalog/path';
-import { call, calculated, numberTree, textTree } from '../language/build';
+import { call, calculated, fieldTree, numberTree, textTree } from '../language/build';
 import type { Checked } from '../language/checked';
 import { noResultsOf, type NoResult } from '../language/no-result';
 import { canonicalDigits } from '../language/syntax';
@@ -8,7 +8,7 @@ import { typeOfBase } from '../language/types';
 import { fail, within } from '../problem';
 import type { Place } from './change';
 import type { About, EditKind } from './kind';
-import { amount, anyText, fieldName, many, optional, wholeNumber } from './member';
+import { amount, anyText, fieldName, many, optional, wholeNumber, yesNo } from './member';
 import { sourceWords } from './source';
 import { editableField, fieldWords, isFreeText } from './value';
 import { joined, textWorked } from './worked';
@@ -19,6 +19,8 @@ export interface NumberEdit {
   readonly field: string;
   /** The first number, 1 where nothing is said, and how far it is to the next. */
   readonly start?: number | string;
+  /** Goes on after the highest number that any record has, of those with the same `per`; `start` where there is none. */
+  readonly goOn?: boolean;
   readonly step?: number | string;
   /** Of a text: stands before the number; what stands in braces is worked out. */
   readonly prefix?: string;
@@ -34,6 +36,7 @@ export const number: EditKind<NumberEdit> = {
   members: {
     field: fieldName,
     start: optional(amount),
+    goOn: optional(yesNo),
     step: optional(amount),
     prefix: optional(anyText),
     width: optional(wholeNumber(1, 30)),
@@ -52,11 +55,16 @@ export const number: EditKind<NumberEdit> = {
       fail('bad_value', `${field.label} is a number, which has no prefix and no width.`, {
         where: edit.prefix === undefined ? 'width' : 'prefix',
       });
+    if (edit.goOn && Number(edit.step ?? 1) <= 0)
+      fail('bad_value', 'What goes on after the highest number goes up: say a step above 0.', { where: 'step' });
     const n = running(edit);
-    const value = isText ? coded(edit, n, about) : n;
+    const prefix = prefixOf(edit, about);
+    const value = isText ? coded(edit, n, prefix) : n;
     const place: Place = {
       per: fieldsAt('per', edit.per ?? [], about).map((f) => f.tree),
       together: [],
+      level: null,
+      highest: edit.goOn ? { of: fieldTree(about.type, field), prefix } : null,
       order: fieldsAt('order', edit.order ?? [], about),
       value,
       worked: { blank: 'refused', target: null, refusals: refusalsOf(edit, n, value, field) },
@@ -64,7 +72,8 @@ export const number: EditKind<NumberEdit> = {
     return [{ field, value: { from: 'place', place }, when: null }];
   },
   sentence(edit, of) {
-    const start = edit.prefix === undefined ? String(edit.start ?? 1) : `${clip(edit.prefix)}${padded(edit)}`;
+    const first = edit.prefix === undefined ? String(edit.start ?? 1) : `${clip(edit.prefix)}${padded(edit)}`;
+    const start = edit.goOn ? `the highest in use on, or ${first}` : first;
     const step = edit.step !== undefined && Number(edit.step) !== 1 ? ` in steps of ${edit.step}` : '';
     const order = edit.order ? ` by ${edit.order.map((o) => directed(o, of)).join(', ')}` : '';
     const per = edit.per ? ` for each ${edit.per.map((p) => sourceWords(p, of)).join(', ')}` : '';
@@ -81,16 +90,22 @@ function directed(order: string, of: Pick<About, 'type' | 'catalog'>): string {
 const exact = (n: number | string): Checked => numberTree(canonicalDigits(String(n).trim()));
 
 /** start + step × (place − 1) */
-function running({ start = 1, step = 1 }: NumberEdit): Checked {
+function running({ start = 1, step = 1, goOn }: NumberEdit): Checked {
   const before = calculated('-', { kind: 'place', what: 'number' }, numberTree('1'));
-  return calculated('+', exact(start), calculated('*', exact(step), before));
+  const next = calculated('+', { kind: 'place', what: 'highest' }, exact(step));
+  const first = goOn ? call('coalesce', 'number', next, exact(start)) : exact(start);
+  return calculated('+', first, calculated('*', exact(step), before));
 }
 
-function coded({ prefix, width }: NumberEdit, n: Checked, about: About): Checked {
+function prefixOf({ prefix }: NumberEdit, about: About): Checked | null {
+  if (prefix === undefined || prefix === '') return null;
+  return textWorked('prefix', prefix, about) ?? textTree(prefix);
+}
+
+function coded({ width }: NumberEdit, n: Checked, prefix: Checked | null): Checked {
   const digits = call('text', 'text', n);
   const wide = width === undefined ? digits : call('pad', 'text', digits, numberTree(String(width)), textTree('0'));
-  if (prefix === undefined || prefix === '') return wide;
-  return joined([textWorked('prefix', prefix, about) ?? textTree(prefix), wide]);
+  return prefix === null ? wide : joined([prefix, wide]);
 }
 
 function refusalsOf({ width }: NumberEdit, n: Checked, value: Checked, field: Field): readonly NoResult[] {

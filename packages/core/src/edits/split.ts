@@ -8,6 +8,8 @@ import type { EditKind } from './kind';
 import { amount, fieldName, group, literal, many, optional } from './member';
 import { fieldsAt } from './number';
 import { sourceWords } from './source';
+import { noContext } from '../language/context';
+import { levelOf, levelWords, load, type LoadSaid } from './level';
 import type { Literal } from './literal';
 import { editableField, fieldWords, givenValue, givenWords } from './value';
 
@@ -26,6 +28,8 @@ export interface SplitEdit {
   readonly field: string;
   readonly among: readonly Share[];
   readonly together?: readonly string[];
+  /** Those who have fewest of these get the next, so that all come to have as many as can be. */
+  readonly level?: readonly LoadSaid[];
   /** In which order they are dealt out; by key where nothing is said. */
   readonly order?: readonly string[];
 }
@@ -37,17 +41,26 @@ export const split: EditKind<SplitEdit> = {
     field: fieldName,
     among: many(share, 200),
     together: optional(many(fieldName, 10)),
+    level: optional(many(load, 5)),
     order: optional(many(fieldName, 10)),
   },
-  doc: 'The records divided among several people or values, evenly or by weights.',
+  doc: 'The records divided among several people or values: evenly, by weights, or to whoever has fewest.',
   example: { kind: 'split', field: 'owner', among: [{ to: 'Ines Calloway', weight: 2 }, { to: 'Tobias Fenwick' }] },
   words: ['assign', 'distribute', 'owner', 'reassign', 'round robin', 'share out', 'hand out', 'balance', 'spread'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);
+    if (edit.level && edit.among.some((a) => a.weight !== undefined))
+      fail('bad_value', 'Who has fewest gets the next: there are no weights in that.', { where: 'level' });
+    if (edit.level && edit.together)
+      fail('bad_value', 'What is kept together cannot be levelled to the record: leave one of the two out.', {
+        where: 'together',
+      });
     const together = fieldsAt('together', edit.together ?? [], about).map((f) => f.tree);
     const place: Place = {
       per: [],
       together,
+      highest: null,
+      level: edit.level ? levelOf(edit.level, valuesOf(edit, field), field, about) : null,
       order: fieldsAt('order', edit.order ?? [], about),
       value: dealt(edit, field),
       worked: { blank: 'refused', target: null, refusals: [] },
@@ -63,9 +76,10 @@ export const split: EditKind<SplitEdit> = {
     const shown = edit.among.slice(0, 5).map(to);
     const rest = edit.among.length - shown.length;
     const names = list(rest > 0 ? [...shown, `${rest} more`] : shown, 'and');
-    const how = edit.among.length === 1 ? '' : isEven ? ' evenly' : ' by weight';
+    const how = edit.among.length === 1 || edit.level ? '' : isEven ? ' evenly' : ' by weight';
     const kept = edit.together ? `, each ${edit.together.map((t) => sourceWords(t, of)).join(', ')} kept together` : '';
-    return `split ${label}${how} among ${names}${kept}`;
+    const level = edit.level ? `, levelled by ${levelWords(edit.level, { ...of, context: noContext })}` : '';
+    return `split ${label}${how} among ${names}${kept}${level}`;
   },
 };
 
@@ -73,7 +87,7 @@ export const split: EditKind<SplitEdit> = {
  * The place falls into the share of the first value whose end it does not pass: of `size` records, the shares of all up to
  * and with it, rounded. So each has what is due to it, to the record, and none is left over.
  */
-function dealt({ among }: SplitEdit, field: Field): Checked {
+function dealt({ among }: Pick<SplitEdit, 'among'>, field: Field): Checked {
   const weights = among.map(({ weight = 1 }, i) => {
     const w = Number(weight);
     if (w < 0 || w > greatest)
@@ -92,7 +106,7 @@ function dealt({ among }: SplitEdit, field: Field): Checked {
   const parts = weights.map((w) => BigInt(Math.round(w * precision)));
   const all = parts.reduce((sum, w) => sum + w, 0n);
   if (all === 0n) fail('bad_value', 'The weights come to nothing, so nobody would get any.', { where: 'among' });
-  const values = among.map(({ to }, i) => givenValue(field, to, `among[${i}].to`));
+  const values = valuesOf({ among }, field);
   let upTo = 0n;
   const cases = values.flatMap((value, i): Case[] => {
     upTo += parts[i]!;
@@ -105,6 +119,9 @@ function dealt({ among }: SplitEdit, field: Field): Checked {
   });
   return firstOf(cases);
 }
+
+const valuesOf = ({ among }: Pick<SplitEdit, 'among'>, field: Field): readonly Checked[] =>
+  among.map(({ to }, i) => givenValue(field, to, `among[${i}].to`));
 
 /** Weights count to so many parts of one. */
 const precision = 1_000_000;

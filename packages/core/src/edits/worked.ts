@@ -49,9 +49,10 @@ export function workedInto(tree: Checked, field: Field, catalog: Catalog, blank:
 
 /** How what is worked out says which record a reference is to point at. */
 function targetOf(tree: Checked, field: Field, catalog: Catalog): Target | null {
-  if (field.refersTo === null || tree.kind === 'value' || tree.kind === 'named') return null;
+  const at = tree.kind === 'field' ? tree.at : tree.kind === 'named' ? tree.question.at : undefined;
+  if (field.refersTo === null || tree.kind === 'value' || (tree.kind === 'named' && !at)) return null;
   // What a reference to the same type holds is a key already.
-  if (tree.kind === 'field' && tree.at.field.refersTo === field.refersTo) return null;
+  if (at?.field.refersTo === field.refersTo) return null;
   return { type: catalog.type(field.refersTo) };
 }
 

@@ -35,12 +35,15 @@ export interface Job {
   readonly edits: readonly Edit[];
   readonly safety?: Partial<Safety>;
   readonly why?: string;
+  /** Values that are right already are written all the same, so that triggers fire. */
+  readonly writeAgain?: boolean;
 }
 
 /** A job whose every name has been found in the catalog. */
 export interface CheckedJob {
   readonly selection: CheckedSelection;
   readonly changes: readonly Change[];
+  readonly writeAgain: boolean;
   readonly questions: readonly NameQuestion[];
   /** Of those looked up. */
   readonly nameOf: NameOf;
@@ -75,6 +78,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   return {
     selection: selection!,
     changes,
+    writeAgain: job.writeAgain ?? false,
     questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
     nameOf: nobody,
   };
@@ -95,6 +99,7 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
   return {
     selection: bindSelection(job.selection, answers, catalog),
     changes,
+    writeAgain: job.writeAgain,
     questions: [],
     nameOf: (typeId, text) => answers.name(typeId, text),
   };
@@ -134,7 +139,8 @@ export function jobSentence(
     job.edits.map((e) => editSentence(e, { type: checked.type, catalog, nameOf })),
     'and',
   );
-  return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}.`;
+  const again = job.writeAgain ? '; what is right already is written again' : '';
+  return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}${again}.`;
 }
 
 function lowerAt(edit: Edit, index: number, about: About): readonly Change[] {

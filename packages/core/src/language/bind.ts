@@ -2,7 +2,16 @@ import { clip, type Catalog } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
 import { fail, within } from '../problem';
 import { quote } from './print';
-import { rebuild, walk, type Checked, type CheckedSelection, type NameAnswer, type NameQuestion } from './checked';
+import { pathText } from '../catalog/path';
+import {
+  rebuild,
+  typeOf,
+  walk,
+  type Checked,
+  type CheckedSelection,
+  type NameAnswer,
+  type NameQuestion,
+} from './checked';
 
 /** Every name in the tree that stands for a record and must be looked up. */
 export function namesIn(tree: Checked): NameQuestion[] {
@@ -19,8 +28,20 @@ export function namesIn(tree: Checked): NameQuestion[] {
 /** Answers, found by type and text. */
 export class Answers {
   private readonly known = new Map<string, NameAnswer>();
+  private readonly values = new Map<string, string | null>();
   add(question: NameQuestion, answer: NameAnswer): void {
     this.known.set(keyFor(question), answer);
+  }
+  /** The records that a question is answered with. */
+  found(question: NameQuestion): NameAnswer['found'] {
+    return this.known.get(keyFor(question))?.found ?? [];
+  }
+  /** What the one record meant has at the end of the path. */
+  addValue(question: NameQuestion, text: string | null): void {
+    this.values.set(`${keyFor(question)}\n${pathText(question.at!)}`, text);
+  }
+  value(question: NameQuestion): string | null {
+    return this.values.get(`${keyFor(question)}\n${pathText(question.at!)}`) ?? null;
   }
   /** The name of the one record that is meant by a text, where it is known and has one. */
   name(typeId: string, text: string): string | undefined {
@@ -48,15 +69,23 @@ export class Answers {
   }
 }
 
-/** The tree with every name replaced by the key of the one record it means. */
+/** The tree with every name replaced by the key of the one record it means, or by what is asked of that record. */
 export function bind(tree: Checked, answers: Answers, catalog: Catalog): Checked {
   return rebuild(tree, (node) =>
     node.kind === 'named'
-      ? { kind: 'value', dbType: node.dbType, text: answers.key(node.question, catalog) }
+      ? answered(node, answers, catalog)
       : node.kind === 'selected'
         ? { ...node, selection: bindSelection(node.selection, answers, catalog) }
         : node,
   );
+}
+
+function answered(node: Extract<Checked, { kind: 'named' }>, answers: Answers, catalog: Catalog): Checked {
+  const { dbType, question } = node;
+  // Throws where there is no such record, or more than one.
+  const key = answers.key(question, catalog);
+  const text = question.at ? answers.value(question) : key;
+  return text === null ? { kind: 'null', type: typeOf(node) } : { kind: 'value', dbType, text };
 }
 
 /** Every name in a selection that must be looked up, those of what it is related to among them. */

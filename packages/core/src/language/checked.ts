@@ -5,6 +5,9 @@ import type { Env, FunctionEntry } from './functions/entry';
 import type { Arithmetic, Comparison } from './syntax';
 import { typeOfBase, type ValueType } from './types';
 
+/** The place itself, from 1 within its group; the size of the group; the highest number that is in use in it. */
+export type PlaceWord = 'number' | 'size' | 'highest';
+
 /**
  * The tree after checking: every name is a field of the catalog, every literal has the type of what it meets, every
  * operation has operands of the types it takes.
@@ -60,8 +63,8 @@ export type Checked =
     }
   /** As the earlier parts of the order will have left it; without such parts, as it is. */
   | { readonly kind: 'planned'; readonly operand: Checked }
-  /** The record's place in an order, from 1 within its group, or the size of its group: of edits alone, never typed. */
-  | { readonly kind: 'place'; readonly what: 'number' | 'size' }
+  /** Something of the record's place in an order: of edits alone, never typed. */
+  | { readonly kind: 'place'; readonly what: PlaceWord }
   /** Is the one its reference `key` points at, or (null) the record itself, in that saved selection? */
   | {
       readonly kind: 'selected';
@@ -101,6 +104,8 @@ export interface NameQuestion {
   readonly text: string;
   readonly where?: string;
   readonly span?: Span;
+  /** What of that record is asked for; its key where nothing is said. */
+  readonly at?: FieldPath;
 }
 
 /** The records a name fits: none, one, or several with what tells them apart. */

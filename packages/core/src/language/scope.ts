@@ -1,7 +1,7 @@
 import { columnOf, type RecordType } from '../catalog/catalog';
 import { hasKey, keyColumns, keyRow } from '../catalog/key';
 import { identifier, join, raw, sql, type Sql } from '../sql/sql';
-import type { FieldPath } from './checked';
+import type { FieldPath, PlaceWord } from './checked';
 import type { Env } from './functions/entry';
 
 /**
@@ -24,7 +24,7 @@ export class Scope {
   private readonly aliases = new Map<string, Sql>();
   /** Left joins in the order they were asked for: each may rest on those before it. */
   private readonly joinsMade: Sql[] = [];
-  private places: Readonly<Record<'number' | 'size', Sql>> | undefined;
+  private places: Readonly<Record<PlaceWord, Sql>> | undefined;
   readonly root: Sql;
 
   constructor(
@@ -70,11 +70,11 @@ export class Scope {
   }
 
   /** Says where a record's place in its order is found, for the time that places are worked out. */
-  placed(number: Sql, size: Sql): void {
-    this.places = { number, size };
+  placed(places: Readonly<Record<PlaceWord, Sql>>): void {
+    this.places = places;
   }
 
-  place(what: 'number' | 'size'): Sql {
+  place(what: PlaceWord): Sql {
     if (!this.places) throw new Error('There is no order here, so no place in it.');
     return this.places[what];
   }

@@ -66,6 +66,8 @@ export interface CheckedPart {
   readonly selection: CheckedSelection;
   /** Over the records of the selection; their fields are those of `type`. */
   readonly changes: readonly Change[];
+  /** Of an update: what is right already is written all the same. */
+  readonly again?: boolean;
   readonly along: readonly CheckedAlong[];
   /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
   readonly falls?: readonly Fall[];
@@ -96,8 +98,8 @@ export function alongOf(
 
 /** A job of one selection and its edits as an order of one part. */
 export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
-  const { selection, changes } = job;
-  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, along: [] }];
+  const { selection, changes, writeAgain: again } = job;
+  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, again, along: [] }];
 }
 
 export function orderOf(parts: readonly CheckedPart[]): WorkOrder {

@@ -1,5 +1,6 @@
 import {
   Answers,
+  asText,
   keyColumns,
   identifier,
   join,
@@ -10,9 +11,11 @@ import {
   ProblemError,
   raw,
   sql,
+  Scope,
   tableOf,
   value,
   type Catalog,
+  type FieldPath,
   type NameQuestion,
   type RecordType,
   type Sql,
@@ -49,8 +52,26 @@ export async function answerNames(
       const { text } = question;
       answers.add(question, { found: named.get(text) ?? keyed.get(text) ?? [], near: nearest.get(text) ?? [] });
     }
+    for (const question of asked)
+      if (question.at) answers.addValue(question, await valueOf(database, type, answers.found(question), question.at));
   }
   return answers;
+}
+
+/** What a record has at the end of a path, as a text; null of none, or of several. */
+async function valueOf(
+  database: Database,
+  type: RecordType,
+  found: readonly Found[],
+  at: FieldPath,
+): Promise<string | null> {
+  if (found.length !== 1) return null;
+  const scope = new Scope(type);
+  const text = asText(scope.column(at));
+  const [row] = await database.ask<{ v: string | null }>(
+    sql`select ${text} as v from ${scope.from()} where ${keyAmong(type, scope.root, [found[0]!.key])}`,
+  );
+  return row?.v ?? null;
 }
 
 /** Names of records by key; keys without a record are absent. */

@@ -182,6 +182,43 @@ const trials: readonly Trial[] = [
     },
   },
   {
+    edit: { kind: 'number', field: 'hives', goOn: true, step: 3, per: ['crop'] },
+    sets: {
+      hives: `(select 3 * n + (select max(hives) from bookings y where y.crop = b.crop) from (select id, row_number() over (partition by crop order by id) as n from bookings) x where x.id = b.id)`,
+    },
+  },
+  {
+    edit: { kind: 'number', field: 'note', goOn: true, prefix: 'c-', width: 6 },
+    sets: {
+      note: `'c-' || lpad(((select max(substr(note, 3)::int) from bookings where note ~ '^c-[0-9]+$') + (select n from (select id, row_number() over (order by id) as n from bookings) x where x.id = b.id))::text, 6, '0')`,
+    },
+  },
+  {
+    edit: { kind: 'number', field: 'note', goOn: true, start: 7, prefix: 'unused-' },
+    sets: {
+      note: `'unused-' || (6 + (select n from (select id, row_number() over (order by id) as n from bookings) x where x.id = b.id))`,
+    },
+  },
+  {
+    edit: { kind: 'copy', field: 'note', from: 'owner', of: 'growers', record: '1' },
+    sets: { note: `(select s.name from growers g join staff s on s.id = g.owner where g.id = 1)` },
+  },
+  {
+    edit: { kind: 'copy', field: 'valley', from: 'valley', record: 'B-0000061', where: 'hives > 20' },
+    sets: { valley: `case when hives > 20 then (select valley from bookings where id = 61) else valley end` },
+  },
+  {
+    edit: {
+      kind: 'split',
+      field: 'owner',
+      among: [{ to: 'Ines Calloway' }, { to: 'Tobias Fenwick' }, { to: '3' }],
+      level: [{}],
+    },
+    sets: {
+      owner: `(select (n - 1) % 3 + 1 from (select id, row_number() over (order by id) as n from bookings) x where x.id = b.id)`,
+    },
+  },
+  {
     edit: { kind: 'split', field: 'owner', among: [{ to: 'Ines Calloway' }, { to: 'Tobias Fenwick', weight: 3 }] },
     sets: {
       owner: `(select case when n <= round(c / 4.0) then 1 else 2 end from (select id, row_number() over (order by id) as n, count(*) over () as c from bookings) x where x.id = b.id)`,
@@ -214,6 +251,7 @@ describe('every edit', () => {
       `begin; set local session_replication_role = replica;
        truncate tasks, remarks, placements, inspections, invoices; delete from bookings where id % 61 <> 0;
        update bookings set note = 'Ask for ten Hives at the gate' where id % 7 = 0;
+       update bookings set note = 'c-' || id where id % 13 = 0;
        update bookings set region = '  two  words ' where id % 11 = 0; commit`,
     );
   });
@@ -252,6 +290,75 @@ describe('every edit', () => {
     const undone = await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: differ });
     expect(undone.totals.changed).toBe(differ);
     expect(await state()).toEqual(before);
+  });
+
+  it('levels: whoever has fewest gets the next, of this type and of others, however the set is cut', async () => {
+    const among = [1, 2, 3, 4, 5, 6];
+    const filter = "status = 'cancelled'";
+    const counted = async (where: string) =>
+      (
+        await w.sql.query<{ n: number }>(
+          `select ((select count(*) from bookings where owner = s.id and hives > 10 and ${where})
+             + (select count(*) from growers where owner = s.id and status = 'dormant'))::int as n
+           from unnest($1::int[]) s(id) order by id`,
+          [among],
+        )
+      ).rows.map((r) => r.n);
+    const before = await counted(`status <> 'cancelled'`);
+    const { rows: dealt } = await w.sql.query<{ n: number }>(
+      `select count(*)::int as n from bookings where status = 'cancelled'`,
+    );
+    // One after another to whoever has fewest, the first named of equals.
+    const expected = [...before];
+    for (let i = 0; i < dealt[0]!.n; i++) expected[expected.indexOf(Math.min(...expected))]!++;
+    const edit = {
+      kind: 'split',
+      field: 'owner',
+      among: among.map((id) => ({ to: String(id) })),
+      level: [{ filter: 'hives > 10' }, { type: 'growers', field: 'owner', filter: "status = 'dormant'" }],
+    } as const;
+    const results: unknown[] = [];
+    for (const batchSize of [1000, 3]) {
+      const selection = { type: 'bookings', filter };
+      const run = await done(w.admin, { selection, edits: [edit], safety: { batchSize, pace: 100 } });
+      const shares = (
+        await w.sql.query(
+          `select owner, count(*)::int as n from bookings where status = 'cancelled' group by 1 order by 1`,
+        )
+      ).rows as { owner: number; n: number }[];
+      expect(among.map((id, i) => before[i]! + (shares.find((s) => s.owner === id)?.n ?? 0)).sort()).toEqual(
+        [...expected].sort(),
+      );
+      results.push((await w.sql.query(`select id, owner from bookings where status = 'cancelled' order by id`)).rows);
+      await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: run.totals.changed });
+    }
+    expect(results[1]).toEqual(results[0]);
+  });
+
+  it('writes again what is right already, where that is meant, so that triggers fire; and nothing else', async () => {
+    await w.sql.query(
+      `create table touched (id int); grant insert on touched to public;
+       create function touch() returns trigger language plpgsql as $$ begin insert into touched values (new.id); return new; end $$;
+       create trigger touching before update on bookings for each row execute function touch();
+       update bookings set region = 'again' where wants_water and site is not null; truncate touched`,
+    );
+    const job: JobBody = {
+      selection: { type: 'bookings' },
+      edits: [{ kind: 'set', field: 'region', value: 'again', where: 'wants_water = TRUE AND site IS NOT NULL' }],
+    };
+    const as = await previewed(w.admin, job);
+    expect(as.totals.will_change).toBe(0);
+    const { rows: meant } = await w.sql.query(
+      'select id from bookings where wants_water and site is not null order by id',
+    );
+    const run = await done(w.admin, { ...job, writeAgain: true });
+    expect(run.totals).toMatchObject({ changed: meant.length, already_right: run.totals.matched - meant.length });
+    expect((await w.sql.query('select id from touched order by id')).rows).toEqual(meant);
+    expect(run.sentence).toContain('what is right already is written again');
+    let undo = await w.admin.undoRun(run.id, {});
+    for await (const next of w.admin.previewEvents(undo.id)) undo = next;
+    expect(undo.totals).toMatchObject({ will_change: 0, already_right: meant.length });
+    await w.sql.query('drop trigger touching on bookings; drop function touch; drop table touched');
   });
 
   it('of lists: entries go in once and come out, in their order', async () => {

@@ -359,6 +359,8 @@ describe('a work order', () => {
             place: {
               per: [expression('people', 'MOD(id, 3)')],
               together: [],
+              highest: null,
+              level: null,
               worked: { blank: 'refused', target: null, refusals: [] },
               order: [{ tree: expression('people', 'name'), descending: true }],
               value: {

@@ -17,6 +17,7 @@ import type { Connection, Database } from '../database/database';
 import type { Seen } from '../rights/seen';
 import { loadContext } from '../selections/context';
 import { mustBeKept } from './given';
+import { withLoads } from './loads';
 
 /** What a selection or job of a person comes down to: checked against what they see, its names looked up. */
 export class Compiler {
@@ -44,7 +45,7 @@ export class Compiler {
     const checked = checkJob(job, catalog, context);
     await mustBeKept(this.database, checked);
     const answers = await answerNames(this.database, catalog, checked.questions);
-    return { job: bindJob(checked, answers, catalog), catalog, context };
+    return { job: await withLoads(this.database, bindJob(checked, answers, catalog)), catalog, context };
   }
 
   async selection(

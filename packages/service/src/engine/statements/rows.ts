@@ -24,6 +24,7 @@ import {
   type Field,
   type FieldPath,
   type Given,
+  type Highest,
   type KeyRange,
   type Outcome,
   type Place,
@@ -79,16 +80,27 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   // What could not be worked out is not what is there already, though both be blank.
   const isFit = unfit.length > 0 ? [raw('m.is_fit')] : [];
   const fits = unfit.length > 0 ? [sql`num_nonnulls(${join(unfit, ', ')}) = 0 as is_fit`] : [];
+  const isMeant = made.some((m) => !m.meant)
+    ? raw('true')
+    : sql`(${join(
+        made.map((m) => sql`(${m.meant!}) is true`),
+        ' or ',
+      )})`;
+  const meant = part.again ? [sql`${isMeant} as is_meant`] : [];
   const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
   const order = cut.by === 'key' ? keys.map((_, i) => raw(`m.k${i + 1}`)) : [raw('m.at')];
   const at = cut.by === 'key' ? raw('') : raw('chosen.n as at, ');
   const same = columns.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
+  // Nobody means to write again what no edit is about.
+  const untouched = part.again ? [raw('not m.is_meant')] : [];
   const right =
-    act === 'update' ? sql`when ${join([...isFit, ...same], ' and ')} then ${letter('already_right')} ` : raw('');
+    act === 'update'
+      ? sql`when ${join([...untouched, ...isFit, ...same], ' and ')} then ${letter('already_right')} `
+      : raw('');
   return sql`
     select row_number() over (order by ${join(order, ', ')}) as n, m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...spot, ...texts, ...along], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 
@@ -120,20 +132,49 @@ interface PlaceColumns {
   readonly together: boolean;
 }
 
-function placeColumns({ per, order, together }: Place, at: number, scope: Scope): PlaceColumns {
-  const [p, s] = [raw(`p${at}`), raw(`s${at}`)];
+function placeColumns({ per, order, together, highest }: Place, at: number, scope: Scope): PlaceColumns {
+  const [p, s, h] = [raw(`p${at}`), raw(`s${at}`), raw(`h${at}`)];
   const groups = per.map((tree) => emit(tree, scope));
   const kept = together.map((tree) => emit(tree, scope));
   const by = order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`);
   const group = groups.length > 0 ? sql`partition by ${join(groups, ', ')}` : raw('');
   const number = sql`row_number() over (${group} order by ${join([...kept, ...by, ...scope.keys()], ', ')}) as ${p}`;
   const size = sql`count(*) over (${group}) as ${s}`;
+  const used = highest ? [sql`${highestInUse(highest, per, groups, scope)} as ${h}`] : [];
   const held = kept.map((_, i) => raw(`t${at}_${i + 1}`));
   return {
-    columns: [number, size, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
-    names: [held.length > 0 ? sql`min(${p}) over (partition by ${join(held, ', ')}) as ${p}` : p, s],
+    columns: [number, size, ...used, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
+    names: [
+      held.length > 0 ? sql`min(${p}) over (partition by ${join(held, ', ')}) as ${p}` : p,
+      s,
+      ...used.map(() => h),
+    ],
     together: held.length > 0,
   };
+}
+
+/** The highest number that records of the type have, of those in the record's group; null where there is none. */
+function highestInUse({ of, prefix }: Highest, per: readonly Checked[], groups: readonly Sql[], scope: Scope): Sql {
+  const inner = scope.inner(scope.type);
+  const text = canonicalSql(of, inner);
+  const before = prefix && canonicalSql(prefix, inner);
+  const rest = before ? sql`substr(${text}, length(${before}) + 1)` : text;
+  const starts = before ? sql`starts_with(${text}, ${before}) and ` : raw('');
+  const number =
+    typeOf(of) === 'number' ? text : sql`case when ${starts}${rest} ~ '^[0-9]{1,30}$' then (${rest})::numeric end`;
+  const keys = per.map((tree, i) => sql`${emit(tree, inner)} as ${raw(`g${i + 1}`)}`);
+  const grouped = per.length > 0 ? sql` group by ${raw(per.map((_, i) => String(i + 1)).join(', '))}` : raw('');
+  const used = sql`(select ${join([...keys, sql`max(${number}) as n`], ', ')} from ${inner.from()}${grouped})`;
+  const same = groups.map((g, i) => (alias: Sql) => sql`${alias}.${raw(`g${i + 1}`)} is not distinct from ${g}`);
+  const alias = scope.joined(used, (a) =>
+    same.length > 0
+      ? join(
+          same.map((is) => is(a)),
+          ' and ',
+        )
+      : raw('true'),
+  );
+  return sql`${alias}.n`;
 }
 
 /** Must the selection be worked out as a whole before it can be cut? */
@@ -170,25 +211,29 @@ interface NewValue {
   readonly value: Sql;
   /** Why there is none that the field could take: a text, null where there is one; absent where that is known before. */
   readonly unfit?: Sql;
+  /** Is the change about this record? Absent: it is about every one. */
+  readonly meant?: Sql;
 }
 
 function newValue(change: Change, index: number, scope: Scope, makes: boolean): NewValue {
   const type = raw(change.field.dbType);
   // A record that is made has no value of its own to keep.
   const own = makes ? sql`null::${type}` : scope.own(change.field.name);
-  const fresh = (made: Sql): Sql =>
-    change.when ? sql`case when ${emit(change.when, scope)} then ${made} else ${own} end` : made;
   switch (change.value.from) {
     case 'expression': {
       const { tree, worked } = change.value;
       if (worked) return workedValue(change, tree, worked, own, scope);
-      return { value: fresh(sql`(${emit(tree, scope)})::${type}`) };
+      const made = sql`(${emit(tree, scope)})::${type}`;
+      if (!change.when) return { value: made };
+      const meant = emit(change.when, scope);
+      return { value: sql`case when ${meant} then ${made} else ${own} end`, meant };
     }
     case 'given':
       return givenValue(change, change.value.given, own, scope);
     case 'place': {
       const { value: tree, worked } = change.value.place;
-      scope.placed(raw(`chosen.p${index + 1}::numeric`), raw(`chosen.s${index + 1}::numeric`));
+      const [number, size, highest] = ['p', 's', 'h'].map((of) => raw(`chosen.${of}${index + 1}::numeric`));
+      scope.placed({ number: number!, size: size!, highest: highest! });
       return workedValue(change, tree, worked, own, scope);
     }
   }
@@ -221,7 +266,8 @@ function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, sc
   const found = scope.workedOut(sql`select case ${cases} end as unfit`);
   const unfit = sql`${found}.unfit`;
   const is = sql`case when ${unfit} is null then (${fitted})::${type} end`;
-  return { value: isMeant ? sql`case when ${isMeant}.yes then ${is} else ${own} end` : is, unfit };
+  if (!isMeant) return { value: is, unfit };
+  return { value: sql`case when ${isMeant}.yes then ${is} else ${own} end`, unfit, meant: sql`${isMeant}.yes` };
 }
 
 function reasonWords(field: Field, words: string): string {
@@ -241,11 +287,13 @@ function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewVa
   const made = sql`case when ${isThere} then ${table}.value::${type} else ${others} end`;
   const meant = when ? emit(when, scope) : null;
   const fresh = meant ? sql`case when ${meant} then ${made} else ${own} end` : made;
-  if (rest.act !== 'refuse') return { value: fresh };
+  const about = [...(meant ? [sql`(${meant}) is true`] : []), ...(rest.act === 'leave' ? [isThere] : [])];
+  const reach = about.length > 0 ? { meant: join(about, ' and ') } : {};
+  if (rest.act !== 'refuse') return { value: fresh, ...reach };
   const words = said([`${field.label}: “`, sql`left(${key}, 60)`, '” is not in the map.']);
   const blank = value(`${field.label}: there is no value to look up in the map.`);
   const unfit = sql`case when ${meant ? sql`(${meant}) is true and ` : raw('')}not (${isThere}) then case when ${key} = '' then ${blank}::text else ${words} end end`;
-  return { value: fresh, unfit };
+  return { value: fresh, unfit, ...reach };
 }
 
 /** A field's value as maps know it: numbers without idle zeros. */
