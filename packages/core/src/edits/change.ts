@@ -1,6 +1,7 @@
 import type { Field, RecordType } from '../catalog/catalog';
-import type { Checked } from '../language/checked';
+import { walk, type Checked } from '../language/checked';
 import type { NoResult } from '../language/no-result';
+import { fail } from '../problem';
 
 /** What every edit comes down to, one or more of these: *field := value, when condition* (null: always). */
 export interface Change {
@@ -80,6 +81,44 @@ export interface Load {
   readonly type: RecordType;
   readonly field: Field;
   readonly condition: Checked | null;
+}
+
+/** The fields of which the change reads what the job writes. */
+export function newFieldsIn(change: Change): ReadonlySet<string> {
+  const names = new Set<string>();
+  for (const tree of treesOf(change))
+    walk(tree, (node) => {
+      if (node.kind === 'field' && node.at.isNew) names.add(node.at.field.name);
+    });
+  return names;
+}
+
+/**
+ * The places of changes so that each comes after those it reads from. Throws where one reads what no change writes, or where
+ * they wait for each other.
+ */
+export function inTurn(changes: readonly Change[]): readonly number[] {
+  const reads = changes.map(newFieldsIn);
+  const at = new Map(changes.map((c, i) => [c.field.name, i]));
+  const done: number[] = [];
+  const open = new Set<number>();
+  const visit = (i: number): void => {
+    if (done.includes(i)) return;
+    const { field } = changes[i]!;
+    if (open.has(i))
+      fail('bad_value', `The new ${field.label.toLowerCase()} would be worked out from itself.`, { where: 'edits' });
+    open.add(i);
+    for (const name of reads[i]!) {
+      const other = at.get(name);
+      if (other === undefined)
+        fail('bad_value', `No edit of this job writes ${name}, so new(${name}) is just ${name}.`, { where: 'edits' });
+      visit(other!);
+    }
+    open.delete(i);
+    done.push(i);
+  };
+  changes.forEach((_, i) => visit(i));
+  return done;
 }
 
 /** Every tree of a change. */

@@ -94,7 +94,7 @@ export function editSentence(edit: Edit, told: Told): string {
 
 function whereWords(where: string, { type, catalog }: Told): string {
   try {
-    return conditionWords(conditionAt('where', where, { type, catalog, context: noContext }));
+    return conditionWords(conditionAt('where', where, { type, catalog, context: { ...noContext, ofEdit: true } }));
   } catch {
     // A sentence is said of a job that is wrong, too; me() and saved selections are said as they are written.
     return where.trim();

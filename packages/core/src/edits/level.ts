@@ -24,19 +24,28 @@ export const load = group<LoadSaid>({
 });
 
 export function levelOf(said: readonly LoadSaid[], values: readonly Checked[], field: Field, about: About): Level {
-  return { values, loads: said.map((one, i) => within(`level[${i}]`, () => loadOf(one, field, about))) };
+  return { values, loads: said.map((one, i) => loadOf(one, `level[${i}]`, field, about)) };
 }
 
-function loadOf({ type: typeId, field: name, filter }: LoadSaid, divided: Field, about: About): Load {
-  const type = typeId === undefined ? about.type : within('type', () => about.catalog.type(typeId));
+function loadOf({ type: typeId, field: name, filter }: LoadSaid, at: string, divided: Field, about: About): Load {
+  const type = typeId === undefined ? about.type : within(`${at}.type`, () => about.catalog.type(typeId));
   if (name === undefined && type.id !== about.type.id)
-    fail('bad_value', `Say which field of ${type.label.toLowerCase()} says whose they are.`, { where: 'field' });
-  const field = name === undefined ? divided : within('field', () => fieldOf(type, name));
+    fail('bad_value', `Say which field of ${type.label.toLowerCase()} says whose they are.`, {
+      where: `${at}.field`,
+    });
+  const field = name === undefined ? divided : within(`${at}.field`, () => fieldOf(type, name));
   if (field.refersTo !== divided.refersTo || (field.refersTo === null && field.base !== divided.base))
     fail('type_mismatch', `${field.label} of ${type.label.toLowerCase()} holds no ${divided.label.toLowerCase()}.`, {
-      where: 'field',
+      where: `${at}.field`,
     });
-  return { type, field, condition: filter === undefined ? null : conditionAt('filter', filter, { ...about, type }) };
+  return {
+    type,
+    field,
+    condition:
+      filter === undefined
+        ? null
+        : conditionAt(`${at}.filter`, filter, { ...about, type, context: { ...about.context, ofEdit: false } }),
+  };
 }
 
 /** “present load (tasks where status is open)” */

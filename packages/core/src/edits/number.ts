@@ -58,7 +58,8 @@ export const number: EditKind<NumberEdit> = {
     if (edit.goOn && Number(edit.step ?? 1) <= 0)
       fail('bad_value', 'What goes on after the highest number goes up: say a step above 0.', { where: 'step' });
     const n = running(edit);
-    const prefix = prefixOf(edit, about);
+    // What is in use already was not written by this job.
+    const prefix = prefixOf(edit, edit.goOn ? { ...about, context: { ...about.context, ofEdit: false } } : about);
     const value = isText ? coded(edit, n, prefix) : n;
     const place: Place = {
       per: fieldsAt('per', edit.per ?? [], about).map((f) => f.tree),

@@ -1,6 +1,6 @@
 import type { Catalog } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
-import { treesOf, withTrees, type Change } from '../edits/change';
+import { inTurn, treesOf, withTrees, type Change } from '../edits/change';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
 import type { About, NameOf } from '../edits/kind';
 import type { Answers } from '../language/bind';
@@ -64,7 +64,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   const changes = job.edits.flatMap(
     (edit, i) =>
       problems.gather(() => {
-        const lowered = lowerAt(edit, i, { type, catalog, context });
+        const lowered = lowerAt(edit, i, { type, catalog, context: { ...context, ofEdit: true } });
         for (const { field } of lowered) {
           if (written.has(field.name))
             fail('same_field_twice', `${field.name} is changed twice.`, { where: `edits[${i}].field` });
@@ -74,6 +74,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
       }) ?? [],
   );
   problems.raise();
+  inTurn(changes);
   const trees = changes.flatMap(treesOf);
   return {
     selection: selection!,

@@ -11,6 +11,7 @@ import { functionNamed, functions } from './functions';
 import { conversion, mismatch, timeLiteral, yesNoFor, type Literal } from './mismatch';
 import { print, quote } from './print';
 import { relationOf } from './relation';
+import { pathText } from '../catalog/path';
 import type { Arithmetic, Comparison, Expression } from './syntax';
 import { fieldKindWords, valueTypeWords, typeOfBase, type ValueType } from './types';
 import { canonical, choiceValue, numberType } from './value';
@@ -228,7 +229,15 @@ class Checker {
   }
 
   private path(e: Extract<Expression, { kind: 'name' }>): FieldPath {
-    return resolvePath(this.catalog, this.type, e.path);
+    const at = resolvePath(this.catalog, this.type, e.path);
+    if (!e.isNew) return at;
+    if (!this.context.ofEdit)
+      fail('syntax', 'new(…) is what a job makes of a field: only the formulas and conditions of its edits know it.', {
+        span: e.span,
+      });
+    if (at.through.length > 0)
+      fail('syntax', `new(…) takes a field of the record itself, not “${clip(pathText(at))}”.`, { span: e.span });
+    return { ...at, isNew: true };
   }
 
   private otherField(at: FieldPath, other: Extract<Expression, { kind: 'name' }>, op: Comparison): Checked {
@@ -364,7 +373,7 @@ class Checker {
     if (children) return children;
     const entry = functionNamed(e.name);
     if (!entry) {
-      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'me'];
+      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'me', 'new'];
       return fail('unknown_function', `There is no function “${clip(e.name)}”.`, {
         span: e.nameSpan,
         suggestions: closest(e.name, names),
@@ -568,7 +577,7 @@ class Checker {
     if (relation === null) return undefined;
     if (more)
       fail('syntax', `${e.name} takes the children and one condition; put AND between several.`, { span: more.span });
-    const inner = new Checker(this.catalog, relation.child, this.context, this.counted);
+    const inner = new Checker(this.catalog, relation.child, { ...this.context, ofEdit: false }, this.counted);
     const needsValue = fold !== 'has' && fold !== 'count';
     if (needsValue && rest.length === 0)
       fail('syntax', `${e.name} needs a field of theirs, such as ${e.name}(${print(first)}.…).`, { span: first.span });

@@ -88,6 +88,8 @@ export interface FieldPath {
   readonly through: readonly Step[];
   readonly type: RecordType;
   readonly field: Field;
+  /** Not what the record has, but what the job will write. */
+  readonly isNew?: true;
 }
 
 /** One reference followed: from a field to the key of the type it points at. */

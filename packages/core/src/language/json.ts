@@ -14,6 +14,7 @@ import {
   type Comparison,
   type Expression,
   type Part,
+  called,
 } from './syntax';
 
 // The JSON form of CQL2 (21-065r2, clause 6.4 and schema/cql2.yml). Numbers keep their digits: read from text, they are
@@ -71,7 +72,7 @@ function toJson(e: Expression): unknown {
           return { [e.type === 'date' ? 'date' : 'timestamp']: e.text };
       }
     case 'name':
-      return { property: pathName(e.path) };
+      return e.isNew ? op('new', { property: pathName(e.path) }) : { property: pathName(e.path) };
     case 'not':
       return op('not', toJson(e.operand));
     case 'and':
@@ -185,7 +186,7 @@ class Reader {
       return fail('syntax', `${at}: there is no operation “${clip(op)}”.`, { suggestions: near });
     }
     const all = args.map((_, i) => arg(i));
-    return { kind: 'call', name: op.toLowerCase(), nameSpan: span, args: all, span };
+    return called(op.toLowerCase(), span, all, span);
   }
 }
 

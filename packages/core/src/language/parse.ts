@@ -13,6 +13,7 @@ import {
   type Expression,
   type LiteralType,
   type Part,
+  called,
 } from './syntax';
 
 /** CQL2 text to its syntax tree. Throws one problem with its span: `syntax`, `too_deep` or `too_long`. */
@@ -298,7 +299,7 @@ class Parser {
       const close = this.symbol(')', open.span);
       const span = cover(name.span, close.span);
       if (lower === 'interval') return interval(args, span);
-      return { kind: 'call', name: lower, nameSpan: name.span, args, span };
+      return called(lower, name.span, args, span);
     });
   }
 

@@ -22,6 +22,7 @@ interface Shared {
 /** The table aliases of one statement: `r` for the record, others for each path prefix that is joined. */
 export class Scope {
   private readonly aliases = new Map<string, Sql>();
+  private readonly fresh = new Map<string, Sql>();
   /** Left joins in the order they were asked for: each may rest on those before it. */
   private readonly joinsMade: Sql[] = [];
   private places: Readonly<Record<PlaceWord, Sql>> | undefined;
@@ -79,8 +80,18 @@ export class Scope {
     return this.places[what];
   }
 
+  /** Says where the value that will be written into a field stands. */
+  written(field: string, column: Sql): void {
+    this.fresh.set(field, column);
+  }
+
   /** The column a path ends in; joins what it passes through, once per prefix. */
   column(path: FieldPath): Sql {
+    if (path.isNew) {
+      const fresh = this.fresh.get(path.field.name);
+      if (!fresh) throw new Error(`Nothing says what ${path.field.name} will be.`);
+      return fresh;
+    }
     const { alias, type } = this.reach(path);
     return this.cell(alias, type, path.field.name);
   }

@@ -6,7 +6,8 @@ import type { Span } from '../problem';
  */
 export type Expression =
   | { readonly kind: 'literal'; readonly type: LiteralType; readonly text: string; readonly span: Span }
-  | { readonly kind: 'name'; readonly path: readonly Part[]; readonly span: Span }
+  /** `isNew`: what a job will make of the field, written new(field). */
+  | { readonly kind: 'name'; readonly path: readonly Part[]; readonly isNew?: true; readonly span: Span }
   | { readonly kind: 'not'; readonly operand: Expression; readonly span: Span }
   | { readonly kind: 'and' | 'or'; readonly operands: readonly Expression[]; readonly span: Span }
   | {
@@ -129,4 +130,11 @@ function partsOf(e: Expression): readonly Expression[] {
     case 'interval':
       return [e.from, e.to].filter((p) => p !== null);
   }
+}
+
+/** A call as it was written; new(field) is a name, which stands wherever the field may. */
+export function called(name: string, nameSpan: Span, args: readonly Expression[], span: Span): Expression {
+  const [only] = args;
+  if (name === 'new' && args.length === 1 && only?.kind === 'name') return { ...only, isNew: true, span };
+  return { kind: 'call', name, nameSpan, args, span };
 }

@@ -152,7 +152,8 @@ function compareWords(tree: Extract<Checked, { kind: 'compare' }>): string {
 
 /** “grower’s owner”. */
 export function pathWords(path: FieldPath): string {
-  return [...path.through.map((s) => s.field), path.field].map((f) => f.label.toLowerCase()).join('’s ');
+  const words = [...path.through.map((s) => s.field), path.field].map((f) => f.label.toLowerCase()).join('’s ');
+  return path.isNew ? `new ${words}` : words;
 }
 
 const calculationWords: Partial<Record<Arithmetic, string>> = { '-': '−', '*': '×', '/': '÷' };

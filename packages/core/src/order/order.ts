@@ -186,7 +186,8 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
     path.through.forEach((step, i) =>
       add({ kind: 'field', at: { through: path.through.slice(0, i), type: step.from, field: step.field } }),
     );
-    add({ kind: 'field', at: path });
+    // What is new of a field comes from what its own edit reads.
+    if (!path.isNew) add({ kind: 'field', at: path });
   };
   const addField = (name: string): void => {
     const field = source.fields.find((f) => f.name === name);

@@ -6,7 +6,7 @@ type EditBody = JobBody['edits'][number];
 
 /** An edit of bookings, and what each makes of its fields by hand. */
 interface Trial {
-  readonly edit: EditBody;
+  readonly edit: EditBody | readonly EditBody[];
   readonly sets: Readonly<Record<string, string>>;
   /** Which are to change; all by default. */
   readonly where?: string;
@@ -231,6 +231,18 @@ const trials: readonly Trial[] = [
     },
   },
   {
+    edit: [
+      { kind: 'set', field: 'note', value: 'For {new(hives)} hives in {new(valley)}', where: 'new(hives) > hives + 9' },
+      { kind: 'compute', field: 'hives', formula: "IF(new(valley) = 'west', hives + 10, hives)" },
+      { kind: 'map', field: 'valley', pairs: [{ old: 'North', new: 'West' }] },
+    ],
+    sets: {
+      note: `case when valley in ('north', 'west') then 'For ' || hives + 10 || ' hives in West' else note end`,
+      hives: `case when valley in ('north', 'west') then hives + 10 else hives end`,
+      valley: `case when valley = 'north' then 'west' else valley end`,
+    },
+  },
+  {
     edit: {
       kind: 'map',
       field: 'note',
@@ -280,7 +292,7 @@ describe('every edit', () => {
     expect(differ).toBeGreaterThan(0);
     const p = await previewed(w.admin, {
       selection: { type: 'bookings' },
-      edits: [edit],
+      edits: [edit].flat(),
       safety: { batchSize: 100, pace: 100 },
     });
     expect(p.totals).toMatchObject({ matched: before.length, will_change: differ });
@@ -526,6 +538,24 @@ describe('every edit', () => {
       [{ kind: 'split', field: 'owner', among: [{ to: 'Nobody' }] }, 'edits[0].among[0].to', /none is called/],
       [{ kind: 'split', field: 'owner', among: [{ to: '1' }, { to: '1' }] }, 'edits[0].among[1].to', /twice/],
       [{ kind: 'number', field: 'status' }, 'edits[0].field', /no running numbers/],
+      [{ kind: 'number', field: 'hives', goOn: true, step: -1 }, 'edits[0].step', /goes up/],
+      [{ kind: 'number', field: 'note', goOn: true, prefix: '{new(note)}' }, 'edits[0].prefix', /only the formulas/],
+      [{ kind: 'compute', field: 'hives', formula: 'new(hives) + 1' }, 'edits', /worked out from itself/],
+      [{ kind: 'compute', field: 'hives', formula: 'LEN(new(note))' }, 'edits', /just note/],
+      [{ kind: 'compute', field: 'hives', formula: 'new(grower.id)' }, 'edits[0].formula', /of the record itself/],
+      [{ kind: 'copy', field: 'note', from: 'name', of: 'growers' }, 'edits[0].record', /which record/],
+      [{ kind: 'copy', field: 'note', from: 'name', of: 'growers', record: 'Nobody' }, 'edits[0].record', /none is/],
+      [
+        { kind: 'split', field: 'owner', among: [{ to: '1' }], level: [{ type: 'growers' }] },
+        'edits[0].level[0].field',
+        /which field/,
+      ],
+      [
+        { kind: 'split', field: 'owner', among: [{ to: '1' }], level: [{ type: 'growers', field: 'name' }] },
+        'edits[0].level[0].field',
+        /holds no owner/,
+      ],
+      [{ kind: 'split', field: 'owner', among: [{ to: '1', weight: 2 }], level: [{}] }, 'edits[0].level', /no weights/],
       [{ kind: 'number', field: 'hives', prefix: 'x' }, 'edits[0].prefix', /no prefix/],
       [{ kind: 'add', field: 'note', entries: ['a, b'] }, 'edits[0].entries[0]', /separator/],
       [{ kind: 'tidy', field: 'note', how: ['phone'], country: 'de' }, 'edits[0].country', /digits/],

@@ -42,6 +42,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
   const inCalculation = (node: Checked): Value => evaluateTame(node, record, env);
   switch (tree.kind) {
     case 'field':
+      if (tree.at.isNew) throw new Error('What a job will write is not known here.');
       return fieldValue(tree.at, record.read(tree.at), env);
     case 'value':
       return valueOf(typeOf(tree), tree.text);

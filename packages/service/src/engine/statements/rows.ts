@@ -3,6 +3,7 @@ import {
   conditionOf,
   emit,
   identifier,
+  inTurn,
   join,
   keyText,
   keyUnpacked,
@@ -35,6 +36,7 @@ import {
   type Verdict,
   type Worked,
   letterOf,
+  newFieldsIn,
 } from '@tantamos/core';
 import { pointedAt } from './pointers';
 
@@ -57,7 +59,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const scope = new Scope(source, selection.env, planned);
   const keys = scope.keys();
   const makes = act === 'create';
-  const made = part.changes.map((c, i) => newValue(c, i, scope, makes));
+  const made = newValues(part.changes, scope, makes);
   const fresh = new Map(part.changes.map((c, i) => [c.field.name, made[i]!.value]));
   const unfit = made.flatMap((m) => (m.unfit ? [m.unfit] : []));
   const along = part.along.flatMap((a, j) =>
@@ -213,6 +215,22 @@ interface NewValue {
   readonly unfit?: Sql;
   /** Is the change about this record? Absent: it is about every one. */
   readonly meant?: Sql;
+}
+
+/** Each after those it reads from, which are worked out once. */
+function newValues(changes: readonly Change[], scope: Scope, makes: boolean): readonly NewValue[] {
+  const read = new Set(changes.flatMap((c) => [...newFieldsIn(c)]));
+  const made: NewValue[] = [];
+  for (const i of inTurn(changes)) {
+    const { field } = changes[i]!;
+    const fresh = newValue(changes[i]!, i, scope, makes);
+    made[i] = fresh;
+    if (!read.has(field.name)) continue;
+    const it = sql`${scope.workedOut(sql`select ${fresh.value} as it`)}.it`;
+    scope.written(field.name, it);
+    made[i] = { ...fresh, value: it };
+  }
+  return made;
 }
 
 function newValue(change: Change, index: number, scope: Scope, makes: boolean): NewValue {
