@@ -1,15 +1,18 @@
 import type { Client } from '@tantamos/client';
 import type { JobBody } from '@tantamos/contract';
-import { editHelp, editKinds, type Edit } from '@tantamos/core';
+import { editHelp, editKinds, mended, type Edit } from '@tantamos/core';
+import { findPreview } from './ids';
 import type { Command } from 'commander';
 import { readFile, wholeNumber } from './options';
 import { readEdit, usageOf } from './edit-words';
 import { tellPlaces, type SaidEdits } from './places';
-import { readSelection, withSelectionOptions, type SelectionOptions } from './selection-options';
+import { keysOf, readSelection, withSelectionOptions, type SelectionOptions } from './selection-options';
 import { UsageError } from './trouble';
 
 export interface JobOptions extends SelectionOptions {
   readonly job?: string;
+  readonly again?: string;
+  readonly mend?: string;
   /** The edits of all options, in the order in which they were said; each option holds the same. */
   readonly set?: SaidEdits;
   readonly batchSize?: number;
@@ -79,26 +82,54 @@ export function withJobOptions(command: Command): Command {
 
 /** The job that the options and the job file say; a pasted list is sent and matched first. */
 export async function readJob(api: Client, type: string | undefined, options: JobOptions): Promise<JobBody> {
-  const given = options.job === undefined ? undefined : readJobFile(options.job);
+  const given = await jobBefore(api, options);
   const typeId = given?.selection.type ?? type;
   if (!typeId) throw new UsageError('Say which type of record: tantamos preview TYPE …');
   if (type !== undefined && given && given.selection.type !== type)
     throw new UsageError(`The job file is about ${given.selection.type}, not ${type}.`);
   const said = saidIn(options);
-  const edits = [...(given?.edits ?? []), ...said.map((e) => e.edit)];
-  tellPlaces([...(given?.edits ?? []).map((edit) => ({ edit, option: '--job' })), ...said]);
+  // What is said of a field again is said instead.
+  const isAnew = (edit: Edit): boolean =>
+    options.again !== undefined && said.some((s) => s.edit.field.toLowerCase() === edit.field.toLowerCase());
+  const before = (given?.edits ?? []).filter((edit) => !isAnew(edit));
+  const edits = [...before, ...said.map((e) => e.edit)];
+  tellPlaces([...before.map((edit) => ({ edit, option: '--job' })), ...said]);
   const { batchSize, atOnce, pace, askAfter, atMost } = options;
   const safety = Object.fromEntries(
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
   );
   const writeAgain = options.writeAgain ?? given?.writeAgain;
   return {
-    selection: { ...given?.selection, ...(await readSelection(api, typeId, options)) },
+    selection: {
+      ...given?.selection,
+      ...(await readSelection(api, typeId, options)),
+      // Of a preview that is made again everything that was left out stays so.
+      ...(options.again === undefined ? {} : { drop: given?.selection.drop }),
+    },
     edits,
     safety: { ...given?.safety, ...safety },
+    ...(given?.after === undefined ? {} : { after: given.after }),
     ...(writeAgain === undefined ? {} : { writeAgain }),
     ...(options.why === undefined ? (given?.why === undefined ? {} : { why: given.why }) : { why: options.why }),
   };
+}
+
+/** The job to begin with: that of a file, or that of a preview with what is to be otherwise. */
+async function jobBefore(api: Client, options: JobOptions): Promise<JobBody | undefined> {
+  const { job: file, again, mend: code, drop } = options;
+  if (again !== undefined && file !== undefined) throw new UsageError('Say --job or --again, not both.');
+  if (code !== undefined && again === undefined) throw new UsageError('--mend goes with --again PREVIEW.');
+  if (again === undefined) return file === undefined ? undefined : readJobFile(file);
+  const p = await findPreview(api, again);
+  if (!p.job) throw new UsageError('The job of this preview holds what you may not see.');
+  const offered = p.notes.flatMap((n) => (n.mend ? [n.code] : []));
+  const mend = p.notes.find((n) => n.mend && n.code === code)?.mend;
+  if (code !== undefined && !mend)
+    throw new UsageError(
+      `This preview offers ${offered.length > 0 ? `${offered.join(', ')}, not ${code}` : 'nothing to mend'}.`,
+    );
+  const dropped = drop === undefined ? {} : { drop: keysOf(drop) };
+  return { ...mended(mended(p.job, mend ?? {}), dropped), after: p.id } as JobBody;
 }
 
 /** Edits that are said as words; what comes before them here has a form of its own. */

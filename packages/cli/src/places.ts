@@ -12,8 +12,10 @@ export function tellPlaces(said: SaidEdits): void {
 
 /** The text at a place of an edit, such as its formula, where there is one. */
 export function textAt(where: string): string | undefined {
-  const [, index, member] = /^edits\[(\d+)\]\.(\w+)$/.exec(where) ?? [];
-  const text = saidEdits[Number(index)]?.edit[member as keyof Edit] as unknown;
+  const [, index, path = ''] = /^edits\[(\d+)\]\.(.+)$/.exec(where) ?? [];
+  const steps = path.match(/[^.[\]]+/g) ?? [];
+  const edit: unknown = saidEdits[Number(index)]?.edit;
+  const text = steps.reduce((here, step) => (here as Record<string, unknown> | undefined)?.[step], edit);
   return typeof text === 'string' ? text : undefined;
 }
 
@@ -37,6 +39,7 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^(safety\.)?askAfter/, '--ask-after'],
   [/^safety\.atMost/, '--at-most'],
   [/^expect/, '--expect'],
+  [/^after/, '--again'],
   [/^columns/, '--show'],
   [/^sort/, '--sort'],
   [/^why/, '--why'],

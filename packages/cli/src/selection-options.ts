@@ -207,7 +207,7 @@ function readRelated(type: string, relations: readonly string[], o: SelectionOpt
 }
 
 /** Keys between commas; those of several fields as JSON: one array of texts, or an array of such arrays. */
-function keysOf(said: string): string[] {
+export function keysOf(said: string): string[] {
   const text = said.trim();
   if (!/^\[\s*["[]/.test(text)) return commas(text);
   try {

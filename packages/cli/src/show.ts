@@ -1,4 +1,4 @@
-import type { Explained, JournalRecord, PreviewView, RunView } from '@tantamos/contract';
+import type { Explained, JournalRecord, PreviewDifferences, PreviewView, RunView } from '@tantamos/contract';
 import { pairsShown, equation, isMoving, outcomeWords, stateWords, verdictEquation } from '@tantamos/core';
 import color from 'picocolors';
 import { shortId } from '@tantamos/core';
@@ -21,7 +21,7 @@ export function showPreview(p: PreviewView): void {
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
   for (const a of p.along) out(alongWords(a));
-  showNotes(p.notes);
+  showNotes(p.notes, p.run === null ? shortId(p.id) : undefined);
   if (p.hindrance && !p.run) out(color.yellow(`! ${p.hindrance}`));
   out('');
   out(`preview ${shortId(p.id)}, valid until ${moment(p.expiresAt)}`);
@@ -100,11 +100,13 @@ export function showRun(r: RunView): void {
   for (const verb of r.verbs) talk(`  tantamos ${verb} ${shortId(r.id)}`);
 }
 
-function showNotes(notes: PreviewView['notes']): void {
+/** `again`: the preview that can be made again with what a note offers. */
+function showNotes(notes: PreviewView['notes'], again?: string): void {
   const shown = 5;
-  for (const { message, count, examples, filter } of notes) {
-    const mend = filter === undefined ? '' : ' --with-blanks takes them in.';
-    out(color.yellow(`! ${message}${mend}`));
+  for (const { code, message, count, examples, mend } of notes) {
+    out(color.yellow(`! ${message}${code === 'blanks_left_out' ? ' --with-blanks takes them in.' : ''}`));
+    if (mend && again && code !== 'blanks_left_out')
+      out(color.dim(`  ${mend.words}: tantamos preview --again ${again} --mend ${code}`));
     if (examples.length > 0)
       out(
         color.dim(
@@ -141,6 +143,24 @@ export function showRecords(records: readonly JournalRecord[]): void {
     },
     'table',
   );
+}
+
+/** What differs from another preview, each with its first records. */
+export function showDifferences(d: PreviewDifferences, mostRecords: number): void {
+  out(
+    `${number(d.same)} as before, ${number(d.more.count)} more, ${number(d.fewer.count)} no longer, ${number(d.otherwise.count)} otherwise`,
+  );
+  const parts = [
+    ['more', d.more],
+    ['no longer', d.fewer],
+    ['otherwise: from what it was to be', d.otherwise],
+  ] as const;
+  for (const [words, { count, records }] of parts) {
+    if (count === 0) continue;
+    out('');
+    out(color.bold(words));
+    showRecords(records.slice(0, mostRecords));
+  }
 }
 
 /** How each part of a selection narrows it, and what to try where nothing is left. */

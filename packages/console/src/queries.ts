@@ -6,6 +6,7 @@ import type {
   JournalQuery,
   ListPageQuery,
   PasteBody,
+  JournalPick,
   SelectionParts,
   TypeView,
 } from '@tantamos/contract';
@@ -168,6 +169,20 @@ export const queries = {
       queryFn: ({ pageParam: after }) => api.previewRecords(id, { outcome, after, limit: 100 }),
       initialPageParam: firstPage,
       getNextPageParam: (page) => page.next ?? undefined,
+    }),
+
+  previewPicks: (id: string, pick: JournalPick, field: string) =>
+    queryOptions({
+      queryKey: ['preview', id, 'picks', pick, field],
+      queryFn: ({ signal }) => api.previewRecords(id, { pick, field, limit: 50 }, { signal }),
+      staleTime: Infinity,
+    }),
+  previewDifferences: (id: string, earlier: string) =>
+    queryOptions({
+      queryKey: ['preview', id, 'differences', earlier],
+      queryFn: ({ signal }) => api.previewDifferences(id, { with: earlier }, { signal }),
+      staleTime: Infinity,
+      retry: false,
     }),
 
   runs: (pageSize: number) =>

@@ -1,6 +1,17 @@
 import { problemCodes, type Edit, type Problem } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
-import { ArrayMaxSize, IsArray, IsBoolean, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsInt,
+  IsOptional,
+  IsString,
+  IsUUID,
+  Max,
+  MaxLength,
+  Min,
+} from 'class-validator';
 import { Nested, NestedList, Nullable, largestInteger } from './body';
 import { JSONSchema } from 'class-validator-jsonschema';
 import { AnyEdit, editClasses } from './edits';
@@ -42,6 +53,8 @@ export class JobBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
   /** Values that are right already are written all the same, so that triggers fire. */
   @IsOptional() @IsBoolean() writeAgain?: boolean;
+  /** The preview that this one follows, so that the two can be compared. */
+  @IsOptional() @IsUUID() after?: string;
 }
 
 export class SampleBody {

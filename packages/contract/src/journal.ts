@@ -1,4 +1,4 @@
-import { fieldKinds, outcomes, verdicts, type Outcome, type Verdict } from '@tantamos/core';
+import { fieldKinds, outcomes, verdicts, type Mend, type Outcome, type Verdict } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import { Type } from 'class-transformer';
 import { IsIn, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
@@ -14,6 +14,17 @@ export class JournalQuery {
   @IsOptional() @IsString() @MaxLength(100) after?: string;
   /** `csv` (RFC 4180) and `jsonl` stream every record; `json` is one page. */
   @IsOptional() @IsIn(['json', 'csv', 'jsonl']) format?: 'json' | 'csv' | 'jsonl';
+}
+
+/** Records of a preview that are worth a look, by what becomes of one field. */
+export const picks = ['spread', 'largest', 'longest', 'emptied'] as const;
+export type JournalPick = (typeof picks)[number];
+
+export class PreviewJournalQuery extends JournalQuery {
+  /** One record of each different from → to; those that change most, come to be longest, come to be blank. One page. */
+  @IsOptional() @IsIn([...picks]) pick?: JournalPick;
+  /** Of this field; the first one changed where nothing is said. */
+  @IsOptional() @IsString() @MaxLength(200) field?: string;
 }
 
 export const Value = named('Value', {
@@ -58,6 +69,17 @@ export const NoteView = named('NoteView', {
   message: text,
   count,
   examples: Of.Array(text, { description: 'some of those meant, as a person would read them' }),
-  filter: Of.Optional(Of.String({ description: 'the filter of the job that would mend it' })),
+  mend: Of.Optional(
+    Of.Unsafe<Mend>(
+      Of.Object({
+        words: text,
+        filter: Of.Optional(Of.String({ description: 'the filter instead' })),
+        edit: Of.Optional(
+          Of.Object({ at: count, edit: Of.Unknown() }, { description: 'an edit in the place of the one at `at`' }),
+        ),
+        drop: Of.Optional(Of.Array(text, { description: 'keys of records to leave out besides' })),
+      }),
+    ),
+  ),
 });
 export type NoteView = Answer<typeof NoteView>;

@@ -1,7 +1,17 @@
 import { fieldKinds, verdicts, type Job } from '@tantamos/core';
 import { Type } from '@sinclair/typebox';
+import { IsUUID } from 'class-validator';
 import { ListQuery } from './page';
-import { AlongView, ChangeView, JournalPage, journalFiles, JournalQuery, NoteView, Value } from './journal';
+import {
+  AlongView,
+  ChangeView,
+  JournalPage,
+  journalFiles,
+  JournalRecord,
+  NoteView,
+  PreviewJournalQuery,
+  Value,
+} from './journal';
 import { JobBody } from './jobs';
 import { ListReportView } from './lists';
 import { routesOf } from './route';
@@ -68,8 +78,27 @@ export const PreviewView = named('PreviewView', {
   hindrance: nullable(text, 'why it cannot be started; null where it can'),
   expectRequired: flag,
   run: nullable(uuid),
+  after: nullable(uuid, 'the preview that this one follows'),
 });
 export type PreviewView = Answer<typeof PreviewView>;
+
+const Different = Type.Object({ count, records: Type.Array(JournalRecord, { description: 'the first 50' }) });
+
+export const PreviewDifferences = named('PreviewDifferences', {
+  with: uuid,
+  same: Type.Integer({ description: 'records that both would change alike' }),
+  more: Different,
+  fewer: Different,
+  otherwise: Type.Object(
+    { count, records: Type.Array(JournalRecord) },
+    { description: 'both would change them, but not alike: from what the earlier would write to what this one would' },
+  ),
+});
+export type PreviewDifferences = Answer<typeof PreviewDifferences>;
+
+export class DifferencesQuery {
+  @IsUUID() with!: string;
+}
 
 export const previewRoutes = routesOf({
   previews: {
@@ -102,8 +131,16 @@ export const previewRoutes = routesOf({
     path: '/api/previews/:id/records',
     summary: 'Its records with old and new values',
     answer: JournalPage,
-    query: JournalQuery,
+    query: PreviewJournalQuery,
     files: journalFiles,
+  },
+  previewDifferences: {
+    method: 'get',
+    path: '/api/previews/:id/differences',
+    summary: 'What differs from another preview',
+    answer: PreviewDifferences,
+    query: DifferencesQuery,
+    searches: true,
   },
   dropPreview: {
     method: 'delete',

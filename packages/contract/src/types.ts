@@ -20,6 +20,7 @@ export class TypeSettingsBody {
   @Nullable() @IsString() @IsNotEmpty() @MaxLength(200) label?: string | null;
   @Nullable() @IsString() @MaxLength(200) nameField?: string | null;
   @Nullable() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) ownerFields?: string[] | null;
+  @Nullable() @IsString() @MaxLength(200) activeField?: string | null;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) typedFrom?: number | null;
@@ -48,6 +49,7 @@ export const TypeSummary = named('TypeSummary', {
   key: Of.Array(text),
   nameField: nullable(text),
   ownerFields: Of.Array(text),
+  activeField: nullable(text, 'the field that is No of records that are not to be chosen any more'),
   notChangeable: nullable(text),
   notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
   hidden: flag,

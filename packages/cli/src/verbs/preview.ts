@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { PreviewView, SelectionBody } from '@tantamos/contract';
+import { picks, type PreviewView, type SelectionBody } from '@tantamos/contract';
 import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
 import { shortId, verdicts } from '@tantamos/core';
@@ -8,13 +8,22 @@ import { readJob, withJobOptions, type JobOptions } from '../job-options';
 import { listed, moment, number, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { client } from '../session';
-import { isOverMost, showPreview, showRecords } from '../show';
+import { isOverMost, showDifferences, showPreview, showRecords } from '../show';
 import { acting, type Verb } from './verb';
 import { askAboutLiterals } from '../literals';
 import { remember } from '../recent';
 import { showWhy } from './find';
 import { sendRecords } from './result';
 import { wholeNumber } from '../options';
+
+interface LookOptions {
+  readonly outcome?: string;
+  readonly pick?: string;
+  readonly field?: string;
+  readonly against?: string;
+  readonly limit?: number;
+  readonly format: string;
+}
 
 export const preview: Verb = (program) => {
   withJobOptions(
@@ -23,6 +32,8 @@ export const preview: Verb = (program) => {
       .argument('[type]')
       .description('work a job out: which records, old and new values, totals; nothing is changed'),
   )
+    .option('--again <preview>', 'the job of this preview once more, with what else is said here')
+    .option('--mend <code>', 'what a note of that preview offers')
     .option('--format <format>', 'table or json', 'table')
     .action(
       acting(async (type: string | undefined, o: JobOptions & { format: string }) => {
@@ -39,12 +50,20 @@ export const preview: Verb = (program) => {
     .argument('<preview>', 'its id, or “last”')
     .description('look at the records of a preview, old and new')
     .option('--outcome <outcome>', listed(verdicts))
+    .option('--pick <what>', `a few that are worth a look: ${listed(picks)}`)
+    .option('--field <field>', 'of which field; the first one changed where nothing is said')
+    .option('--against <preview>', 'what differs from this other preview')
     .option('--limit <n>', 'records to give (20; of csv and jsonl all)', wholeNumber('--limit'))
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
-      acting(async (said: string, o: { outcome?: string; limit?: number; format: string }) => {
+      acting(async (said: string, o: LookOptions) => {
         const api = client();
         const p = await findPreview(api, said);
+        if (o.against !== undefined) {
+          const d = await api.previewDifferences(p.id, { with: (await findPreview(api, o.against)).id });
+          if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', d);
+          return showDifferences(d, o.limit ?? 20);
+        }
         if (readFormat(o.format) === 'table') showPreview(p);
         return sendRecords(api, 'previews', p.id, o, (records) => showRecords(records));
       }),

@@ -1,11 +1,12 @@
 import type { Client } from '@tantamos/client';
-import type { JournalQuery, JournalRecord } from '@tantamos/contract';
+import type { JournalQuery, JournalRecord, PreviewJournalQuery } from '@tantamos/contract';
 import { outcomes, shortId } from '@tantamos/core';
 import { findRun } from '../ids';
 
 import { listed, moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { showRecords, showRun, stateText } from '../show';
+import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
 import { wholeNumber } from '../options';
 
@@ -69,7 +70,7 @@ export async function sendRecords(
   api: Client,
   of: 'previews' | 'runs',
   id: string,
-  o: { outcome?: string; limit?: number; format: string },
+  o: { outcome?: string; limit?: number; format: string; pick?: string; field?: string },
   show: (records: readonly JournalRecord[]) => void,
 ): Promise<void> {
   const format = readFormat(o.format);
@@ -80,8 +81,10 @@ export async function sendRecords(
       process.stdout.write(text);
     return;
   }
+  if (o.field !== undefined && o.pick === undefined) throw new UsageError('--field goes with --pick.');
+  const pick = { pick: o.pick as PreviewJournalQuery['pick'], field: o.field };
   const query = { outcome: o.outcome as Told, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
-  const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, query);
+  const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, { ...query, ...pick });
   if (format === 'json') print({ columns: [], rows: [] }, 'json', page.records);
   else show(page.records);
   if (page.next) talk('… more; --limit N shows more, --format csv gives all');

@@ -39,6 +39,7 @@ export const settings: Verb = (program) => {
     .option('--label <text>', 'how it is called')
     .option('--name-field <field>', 'the field that names a record')
     .option('--owner-fields <list>', 'the fields that say who answers for it: a,b')
+    .option('--active-field <field>', 'the yes/no field that says who is not to be chosen any more')
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
     .option('--typed-from <n>', 'from so many on, the number must be said', wholeNumber('--typed-from'))
     .option('--largest-batch <n>', 'no batch may be larger', wholeNumber('--largest-batch'))
@@ -61,6 +62,7 @@ export const settings: Verb = (program) => {
               label,
               nameField,
               ownerFields: view.ownerFields.join(', '),
+              activeField: view.activeField,
               ...bounds,
               hidden: isHidden,
             }),

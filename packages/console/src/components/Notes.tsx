@@ -1,4 +1,5 @@
 import type { NoteView, PreviewView } from '@tantamos/contract';
+import type { Mend } from '@tantamos/core';
 import { TriangleAlert } from 'lucide-react';
 import { LinkButton } from './Button';
 import { number } from './format';
@@ -6,17 +7,17 @@ import { number } from './format';
 const shown = 8;
 
 /** What a person should know of a preview or run, each with some of the records it is about. */
-export function Notes({ notes, onFilter }: { notes: readonly NoteView[]; onFilter?: (filter: string) => void }) {
-  return notes.map(({ code, message, count, examples, filter }) => (
+export function Notes({ notes, onMend }: { notes: readonly NoteView[]; onMend?: (mend: Mend) => void }) {
+  return notes.map(({ code, message, count, examples, mend }) => (
     <div key={`${code} ${message}`} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
       <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
       <div className="min-w-0 space-y-1">
         <p>
           {message}
-          {filter !== undefined && onFilter && (
+          {mend && onMend && (
             <>
               {' '}
-              <LinkButton onClick={() => onFilter(filter)}>Take them in</LinkButton>
+              <LinkButton onClick={() => onMend(mend)}>{mend.words}</LinkButton>
             </>
           )}
         </p>

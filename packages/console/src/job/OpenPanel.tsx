@@ -1,4 +1,5 @@
-import type { SampleView, TypeView } from '@tantamos/contract';
+import { AnswerError } from '@tantamos/client';
+import type { JobBody, PreviewView, SampleView, TypeView } from '@tantamos/contract';
 import { firing, usualBatch } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
@@ -34,7 +35,13 @@ export default function OpenPanel({ type, fields, draft, change, sample }: JobPa
   );
   const [added, setAdded] = useState<number | null>(null);
   const job = jobOf(draft, type.id);
-  const make = useMutation({ mutationFn: () => api.makePreview(job), onSuccess: (p) => navigate(`/previews/${p.id}`) });
+  const make = useMutation({
+    mutationFn: () => previewAfter(job, draft.after),
+    onSuccess: (p) => {
+      change({ after: p.id });
+      void navigate(`/previews/${p.id}`);
+    },
+  });
   const { view: data } = sample;
   const stale = !sample.current;
   const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
@@ -196,6 +203,16 @@ export default function OpenPanel({ type, fields, draft, change, sample }: JobPa
       </div>
     </aside>
   );
+}
+
+/** The preview before may not be there any more: then there is nothing to compare with. */
+async function previewAfter(job: JobBody, after: string | null): Promise<PreviewView> {
+  try {
+    return await api.makePreview(after === null ? job : { ...job, after });
+  } catch (error) {
+    if (after === null || !(error instanceof AnswerError) || error.code !== 'not_found') throw error;
+    return api.makePreview(job);
+  }
 }
 
 const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';

@@ -31,6 +31,8 @@ export interface Draft {
   readonly pace: number | null;
   readonly why: string;
   readonly writeAgain: boolean;
+  /** The last preview made of it. */
+  readonly after: string | null;
   readonly panel: boolean;
 }
 
@@ -62,6 +64,7 @@ export const emptyDraft: Draft = {
   pace: null,
   why: '',
   writeAgain: false,
+  after: null,
   panel: false,
 };
 
@@ -74,6 +77,7 @@ export const noWork = {
   why: '',
   atMost: null,
   writeAgain: false,
+  after: null,
 } as const;
 /** What a new selection begins with. */
 export const everything = { filter: '', related: null, list: null, take: null, ...noWork } as const;

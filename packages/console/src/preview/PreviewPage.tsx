@@ -1,12 +1,12 @@
-import type { PreviewView } from '@tantamos/contract';
-import { outcomeWords, verdicts, type Verdict } from '@tantamos/core';
+import type { JobBody, JournalPick, PreviewView } from '@tantamos/contract';
+import { mended, outcomeWords, verdicts, type Mend, type Verdict } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { api } from '../app/api';
 import { useWatched } from '../app/useWatched';
-import { Button } from '../components/Button';
-import { capital, moment, number } from '../components/format';
+import { Button, LinkButton } from '../components/Button';
+import { capital, counted, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { AlongLine } from '../components/Notes';
 import { OutcomeBar } from '../components/OutcomeBar';
@@ -15,9 +15,11 @@ import { PrintButton } from '../components/PrintButton';
 import { Problems } from '../components/Problems';
 import { Empty, Trouble, Working } from '../components/states';
 import { TypeNumber } from '../components/TypeNumber';
-import { noWork } from '../job/draft';
+import { noWork, type Draft } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
+import { Picked } from './Picked';
 import { PreviewSide } from './PreviewSide';
+import { Since } from './Since';
 import { queries } from '../queries';
 
 export function PreviewPage() {
@@ -60,11 +62,24 @@ function BeingMade({ preview }: { preview: PreviewView }) {
 function Ready({ preview: p }: { preview: PreviewView }) {
   const navigate = useNavigate();
   const { draft, change } = useDraft();
-  // The job is there again with the other filter, to be previewed anew.
-  const takeIn = (filter: string): void => {
-    change({ filter });
-    void navigate(`/records/${encodeURIComponent(p.type)}`);
-  };
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [pick, setPick] = useState<{ pick: JournalPick; field: string } | null>(null);
+  const mayMend = p.kind === 'edit' && p.run === null && p.job !== null;
+  // The job with what is otherwise is previewed anew; the unfinished job keeps it, so that it is not forgotten when it is changed.
+  const again = useMutation({
+    mutationFn: (mend: Omit<Mend, 'words'>) => api.makePreview({ ...mended(p.job!, mend), after: p.id } as JobBody),
+    onSuccess: (next, mend) => {
+      if (draft.type === p.type) change({ ...keptOf(draft, mend), after: next.id });
+      void navigate(`/previews/${next.id}`);
+    },
+  });
+  const picks = mayMend
+    ? {
+        picked,
+        pick: (key: string, on: boolean) =>
+          setPicked((now) => new Set(on ? [...now, key] : [...now].filter((k) => k !== key))),
+      }
+    : undefined;
   const tabs = tabsOf(p);
   const [outcome, setOutcome] = useState<Verdict>(tabs.find((t) => t.count > 0)?.outcome ?? 'will_change');
   return (
@@ -77,21 +92,61 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         {p.list && <p className="text-quiet">Pasted list: {p.list.sentence}</p>}
         <OutcomeBar totals={p.totals} />
         <AlongLine along={p.along} isDone={false} />
+        {p.after && <Since preview={p.id} after={p.after} />}
+        <Problems error={again.error} />
       </header>
       <div className="flex min-h-0 flex-1 max-lg:min-h-fit max-lg:flex-col-reverse max-lg:flex-none">
         <section
           className="flex min-w-0 flex-2 flex-col bg-sheet max-lg:h-[70vh] max-lg:flex-none"
           aria-label="Records"
         >
-          <OutcomeTabs tabs={tabs} value={outcome} onChange={setOutcome}>
-            <JournalTable query={queries.previewRecords(p.id, outcome)} empty="No records here." />
-          </OutcomeTabs>
+          {pick ? (
+            <Picked
+              preview={p.id}
+              pick={pick.pick}
+              field={{ id: pick.field, label: p.pairs.find((pair) => pair.field === pick.field)?.label ?? pick.field }}
+              onClose={() => setPick(null)}
+              picks={picks}
+            />
+          ) : (
+            <OutcomeTabs tabs={tabs} value={outcome} onChange={setOutcome}>
+              <JournalTable query={queries.previewRecords(p.id, outcome)} empty="No records here." picks={picks} />
+            </OutcomeTabs>
+          )}
+          {picked.size > 0 && (
+            <div className="flex shrink-0 items-center gap-3 border-t border-line bg-sunken px-4 py-2" role="status">
+              {counted(picked.size, 'record')} picked
+              <Button busy={again.isPending} onClick={() => again.mutate({ drop: [...picked] })}>
+                Leave {picked.size === 1 ? 'it' : 'them'} out and preview again
+              </Button>
+              <LinkButton onClick={() => setPicked(new Set())}>Pick none</LinkButton>
+            </div>
+          )}
         </section>
-        <PreviewSide preview={p} onFilter={p.run === null && draft.type === p.type ? takeIn : undefined} />
+        <PreviewSide
+          preview={p}
+          onMend={mayMend ? (mend) => again.mutate(mend) : undefined}
+          onPick={(by, field) => setPick({ pick: by, field })}
+          onNotAllowed={() => {
+            setPick(null);
+            setOutcome('not_allowed');
+          }}
+        />
       </div>
       <Foot preview={p} />
     </div>
   );
+}
+
+/** What an unfinished job keeps of a mend, so that it is there when the job is changed and previewed again. */
+function keptOf(draft: Draft, { filter, edit, drop }: Omit<Mend, 'words'>): Partial<Draft> {
+  return {
+    ...(filter === undefined ? {} : { filter }),
+    ...(edit ? { edits: draft.edits.map((e, i) => (i === edit.at ? edit.edit : e)) } : {}),
+    ...(drop
+      ? { dropped: [...new Set([...draft.dropped, ...drop])], allPicked: draft.allPicked || draft.picked.length === 0 }
+      : {}),
+  };
 }
 
 function Foot({ preview: p }: { preview: PreviewView }) {

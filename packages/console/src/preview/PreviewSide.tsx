@@ -1,13 +1,25 @@
-import type { PreviewView } from '@tantamos/contract';
-import { pairsShown } from '@tantamos/core';
+import type { FieldFigures, JournalPick, PreviewView } from '@tantamos/contract';
+import { pairsShown, type Mend } from '@tantamos/core';
 import { TriangleAlert, Zap } from 'lucide-react';
+import { LinkButton } from '../components/Button';
 import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
 import { Notes } from '../components/Notes';
 import { FiguresLine, Loads } from './Figures';
+import { pickWords } from './Picked';
 
 /** Beside the records: what to know before it runs, and how many values turn into what. */
-export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; onFilter?: (filter: string) => void }) {
+export function PreviewSide({
+  preview: p,
+  onMend,
+  onPick,
+  onNotAllowed,
+}: {
+  preview: PreviewView;
+  onMend?: (mend: Mend) => void;
+  onPick: (pick: JournalPick, field: string) => void;
+  onNotAllowed: () => void;
+}) {
   const fields = [...new Set(p.pairs.map((pair) => pair.field))];
   return (
     <aside
@@ -17,13 +29,13 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
       {p.causes.length + p.triggers.length + p.notes.length > 0 && (
         <section className="space-y-2">
           <h2 className={heading}>Before you run</h2>
-          <Notes notes={p.notes} onFilter={onFilter} />
+          <Notes notes={p.notes} onMend={onMend} />
           {p.causes.map((c) => (
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
               <span>
                 <b className="font-medium">{counted(c.count, 'record is', 'records are')} not allowed</b> and will be
-                left alone: {c.cause}
+                left alone: {c.cause} <LinkButton onClick={onNotAllowed}>Look at them</LinkButton>
               </span>
             </p>
           ))}
@@ -50,7 +62,7 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
         <h2 className={heading}>From → to</h2>
         {fields.length === 0 && <p className="text-quiet">No value changes.</p>}
         {fields.map((field) => (
-          <FieldPairs key={field} preview={p} field={field} />
+          <FieldPairs key={field} preview={p} field={field} onPick={(pick) => onPick(pick, field)} />
         ))}
       </section>
       <section className="space-y-1 text-quiet">
@@ -65,7 +77,15 @@ export function PreviewSide({ preview: p, onFilter }: { preview: PreviewView; on
 }
 
 /** A field’s values: what they come to, and how many turn into what; of values that are nearly all different, a few. */
-function FieldPairs({ preview: p, field }: { preview: PreviewView; field: string }) {
+function FieldPairs({
+  preview: p,
+  field,
+  onPick,
+}: {
+  preview: PreviewView;
+  field: string;
+  onPick: (pick: JournalPick) => void;
+}) {
   const pairs = p.pairs.filter((pair) => pair.field === field);
   const figures = p.figures.find((f) => f.field === field);
   const { shown, isMore } = pairsShown(pairs, p.morePairs.includes(field), mostPairs);
@@ -86,11 +106,30 @@ function FieldPairs({ preview: p, field }: { preview: PreviewView; field: string
         </tbody>
       </table>
       {isMore && <p className="pt-1 text-xs text-quiet">and more different values</p>}
+      <p className="flex flex-wrap gap-x-3 pt-1 text-xs">
+        {picksOf(figures, pairs.length).map((pick) => (
+          <LinkButton key={pick} onClick={() => onPick(pick)}>
+            {pickWords[pick]}
+          </LinkButton>
+        ))}
+      </p>
     </div>
   );
 }
 
 const mostPairs = 30;
+
+/** What there is to look at first in a field. */
+function picksOf(figures: FieldFigures | undefined, different: number): readonly JournalPick[] {
+  const isText = figures?.longest != null;
+  const hasSize = figures !== undefined && (figures.after.low ?? figures.before.low) !== null;
+  return [
+    ...(different > 1 ? (['spread'] as const) : []),
+    ...(hasSize ? (['largest'] as const) : []),
+    ...(isText && different > 1 ? (['longest'] as const) : []),
+    ...(figures && figures.emptied > 0 ? (['emptied'] as const) : []),
+  ];
+}
 
 const heading = 'text-xs font-semibold tracking-wide text-quiet uppercase';
 const note = 'flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2';

@@ -127,6 +127,8 @@ export interface RecordType {
   readonly key: readonly string[];
   readonly nameField: string | null;
   readonly ownerFields: readonly string[];
+  /** A yes/no field that is No of records that are not to be chosen any more, such as people who left. */
+  readonly activeField: string | null;
   readonly fields: readonly Field[];
   /** Fields that are there and cannot be read. */
   readonly unreadable: readonly Unreadable[];

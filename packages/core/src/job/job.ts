@@ -37,6 +37,8 @@ export interface Job {
   readonly why?: string;
   /** Values that are right already are written all the same, so that triggers fire. */
   readonly writeAgain?: boolean;
+  /** The preview that this one follows, so that the two can be compared. */
+  readonly after?: string;
 }
 
 /** A job whose every name has been found in the catalog. */

@@ -69,6 +69,7 @@ function seenType(type: RecordType, catalog: Catalog, seeing: Seeing, isThere: (
     fields,
     nameField: type.nameField !== null && shown.has(type.nameField) ? type.nameField : null,
     ownerFields: type.ownerFields.filter((f) => shown.has(f)),
+    activeField: type.activeField !== null && shown.has(type.activeField) ? type.activeField : null,
     unreadable: type.unreadable.filter((u) => rights.fields(id)(u.name).sees),
     rules: type.rules.map((r) =>
       r.fields.every((f) => shown.has(f)) ? r : { ...r, message: 'A rule on fields that you may not see.' },

@@ -46,6 +46,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     key: ['id'],
     nameField: 'name',
     ownerFields: [],
+    activeField: null,
     fields: [key, ...fields],
     unreadable: [],
     hasPlaces: true,

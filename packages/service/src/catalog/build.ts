@@ -75,6 +75,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       nameField: laid.nameField ?? guessName(fields),
       ownerFields:
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
+      activeField: laid.activeField ?? fields.find((f) => f.base === 'yes_no' && f.name === 'active')?.name ?? null,
       fields,
       unreadable: all
         .filter((c) => !c.readable && !settings.field(id, c.name)?.hidden)

@@ -52,16 +52,21 @@ export class CatalogStore {
           where: 'ownerFields',
         });
     }
+    const active = change.activeField ? fieldOf(type, change.activeField) : null;
+    if (active && active.base !== 'yes_no')
+      fail('type_mismatch', `${active.label} is not yes or no, so it cannot say who is active.`, {
+        where: 'activeField',
+      });
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
     const next = { ...now, ...change, hidden: change.hidden ?? now.hidden };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+         largest_batch, changed_by, active_field)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
-         changed_at = now()`,
+         active_field = excluded.active_field, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -72,6 +77,7 @@ export class CatalogStore {
         next.typedFrom,
         next.largestBatch,
         account,
+        active?.name ?? next.activeField,
       ],
     );
     this.refresh();
@@ -109,7 +115,7 @@ export class CatalogStore {
 
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
     const rows = await this.database.rows<TypeSettings & { type: string }>(
-      `select type, label, name_field as "nameField", owner_fields as "ownerFields", hidden,
+      `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField", hidden,
          most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
        from tantamos.type_setting`,
     );

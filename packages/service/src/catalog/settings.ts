@@ -3,6 +3,7 @@ export interface TypeSettings {
   readonly label: string | null;
   readonly nameField: string | null;
   readonly ownerFields: readonly string[] | null;
+  readonly activeField: string | null;
   readonly hidden: boolean;
   readonly mostRecords: number | null;
   readonly typedFrom: number | null;
@@ -19,6 +20,7 @@ export const noSettings: TypeSettings = {
   label: null,
   nameField: null,
   ownerFields: null,
+  activeField: null,
   hidden: false,
   mostRecords: null,
   typedFrom: null,

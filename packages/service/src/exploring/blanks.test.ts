@@ -66,7 +66,7 @@ describe('what filters leave out for being blank', () => {
     expect(p.notes).toEqual([
       expect.objectContaining({
         code: 'blanks_left_out',
-        filter: "(region <> 'Northern Hills' OR region IS NULL) AND id < 100",
+        mend: { words: 'Take them in', filter: "(region <> 'Northern Hills' OR region IS NULL) AND id < 100" },
       }),
     ]);
   });

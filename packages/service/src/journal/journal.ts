@@ -68,6 +68,26 @@ export async function journalPage(database: Database, source: Source, order: Wor
   return { rows, next: null };
 }
 
+/** The records of a preview at these places, in their order. */
+export async function rowsAt(
+  database: Database,
+  preview: string,
+  order: WorkOrder,
+  places: readonly { readonly position: number; readonly n: number }[],
+): Promise<JournalRow[]> {
+  const stretches = new Map<number, StretchRow>();
+  for (const { position } of places) {
+    if (stretches.has(position)) continue;
+    const stretch = await nextStretch(database, { preview }, position, null);
+    // A preview that is dropped meanwhile has none.
+    if (stretch?.position === position) stretches.set(position, stretch);
+  }
+  return places.flatMap(({ position, n }) => {
+    const stretch = stretches.get(position);
+    return stretch ? [rowAt(stretch, n, order, false)] : [];
+  });
+}
+
 function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): JournalRow {
   const part = order.parts[s.part]!;
   const made = s.made?.[n - 1] ?? null;

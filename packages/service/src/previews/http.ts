@@ -7,6 +7,8 @@ import { isKnown, mustKnow } from '../journal/gate';
 import { journalPage, type Source } from '../journal/journal';
 import { journalRecords } from '../journal/records';
 import { mustHaveJournal } from '../runs/runs';
+import { pickedRows } from '../journal/picks';
+import { differencesOf } from './differences';
 import { placed, plainJob } from '../selections/plain';
 import type { PreviewRow } from './preview-row';
 import { previewView } from './view';
@@ -23,6 +25,7 @@ export const previewHandlers: Handlers<typeof previewRoutes> = {
   async makePreview(call) {
     const { services, seen, body, madeAs } = call;
     const job = plainJob(body);
+    if (job.after !== undefined) await knownPreview({ ...call, params: { id: job.after } });
     const id = await placed(body.selection, job.selection, () => services.previews.begin(job, seen, madeAs));
     return settledView(call, id);
   },
@@ -47,7 +50,18 @@ export const previewHandlers: Handlers<typeof previewRoutes> = {
 
   async previewRecords(call) {
     const p = await knownPreview(call);
-    return sendJournal(call, p, { preview: p.id }, `preview-${shortId(p.id)}`);
+    const { pick, field, limit = 50 } = call.query;
+    if (pick === undefined) return sendJournal(call, p, { preview: p.id }, `preview-${shortId(p.id)}`);
+    const { database } = call.services;
+    const rows = await pickedRows(database, p.id, p.work_order, call.seen.catalog, { pick, field }, limit);
+    return { records: await journalRecords(database, call.seen.catalog, rows), next: null };
+  },
+
+  async previewDifferences(call) {
+    const { services, seen, query } = call;
+    const later = await knownPreview(call);
+    const earlier = await knownPreview({ ...call, params: { id: query.with } });
+    return differencesOf(services.database, earlier, later, seen);
   },
 
   async dropPreview(call) {

@@ -1,5 +1,5 @@
 import type { ListReportView } from '@tantamos/contract';
-import type { Job, Trigger, WorkOrder } from '@tantamos/core';
+import type { Job, Mend, Trigger, WorkOrder } from '@tantamos/core';
 import type { Figures } from './figures';
 
 /** A preview as it stands in the database, with the names behind its ids. */
@@ -59,12 +59,14 @@ export interface Note {
     | 'filter_edited'
     | 'nothing_changes'
     | 'many_not_allowed'
-    | 'new_value';
+    | 'new_value'
+    | 'inactive'
+    | 'field_used'
+    | 'own_record';
   readonly message: string;
   readonly count: number;
   readonly examples: readonly string[];
-  /** The filter of the job that would mend it. */
-  readonly filter?: string;
+  readonly mend?: Mend;
 }
 
 export interface Pair {

@@ -1,5 +1,6 @@
 import type { JobBody } from '@tantamos/contract';
-import { done, previewed, ran } from '../testing/jobs';
+import { mended } from '@tantamos/core';
+import { done, previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 type EditBody = JobBody['edits'][number];
@@ -31,6 +32,74 @@ describe('a preview, complete', () => {
         { code: 'all_records', message: 'These are all bookings there are: nothing narrows them.' },
       ]);
       expect(await codes('bookings', 'hives > 3', edit)).toEqual([]);
+    });
+
+    it('that people who left would get records; a setting says which field tells', async () => {
+      await w.sql.query('update staff set active = false where id in (3, 4)');
+      const one = await of('growers', 'id < 50', { kind: 'set', field: 'owner', value: '3' });
+      expect(one.notes).toContainEqual(
+        expect.objectContaining({
+          code: 'inactive',
+          message: `Marta Quill is not active any more, and would come to stand as owner of ${one.totals.will_change} records.`,
+        }),
+      );
+      const split: EditBody = {
+        kind: 'split',
+        field: 'owner',
+        among: [{ to: '1' }, { to: '3' }, { to: '4' }],
+      };
+      const two = await of('growers', 'id < 50', split);
+      expect(two.notes.find((n) => n.code === 'inactive')).toMatchObject({ count: 2 });
+      expect((await w.admin.setType('sites', { activeField: null })).activeField).toBeNull();
+      expect(await refusedWith(w.admin.setType('staff', { activeField: 'name' }))).toMatchObject({
+        problems: [{ where: 'activeField', message: expect.stringContaining('not yes or no') }],
+      });
+      await w.sql.query('update staff set active = true where id in (3, 4)');
+      expect((await of('growers', 'id < 50', split)).notes.map((n) => n.code)).not.toContain('inactive');
+    });
+
+    it('that a saved selection asks for the field; to who may see it', async () => {
+      await w.admin.saveSelection({ name: 'in Tall Valley', selection: { type: 'sites', filter: "valley = 'north'" } });
+      const edit: EditBody = { kind: 'set', field: 'valley', value: 'south' };
+      const p = await of('sites', 'id < 9', edit);
+      expect(p.notes).toContainEqual(
+        expect.objectContaining({ code: 'field_used', count: 1, examples: ['in Tall Valley'] }),
+      );
+      const theirs = await previewed(w.editor, { selection: { type: 'sites', filter: 'id < 9' }, edits: [edit] });
+      expect(theirs.notes.map((n) => n.code)).not.toContain('field_used');
+      await w.admin.dropSelection('in Tall Valley');
+    });
+
+    it('that one’s own record is among them, and how to leave it out', async () => {
+      const { person } = await w.admin.me();
+      expect(person).not.toBeNull();
+      const edit: EditBody = { kind: 'set', field: 'role', value: 'sales' };
+      const job: JobBody = { selection: { type: 'staff', filter: 'id > 0' }, edits: [edit], writeAgain: true };
+      const p = await previewed(w.admin, job);
+      const { mend } = p.notes.find((n) => n.code === 'own_record')!;
+      const next = await previewed(w.admin, { ...mended(job, mend!), after: p.id });
+      expect(next.totals.matched).toBe(p.totals.matched - 1);
+      expect(next.notes.map((n) => n.code)).not.toContain('own_record');
+      expect(next.after).toBe(p.id);
+    });
+
+    it('and what they offer mends the job', async () => {
+      const job: JobBody = {
+        selection: { type: 'bookings', filter: 'id < 100' },
+        edits: [
+          { kind: 'set', field: 'region', value: 'Northen Hills' },
+          { kind: 'set', field: 'note', value: '=grower.note', where: 'hives > 3' },
+        ],
+      };
+      const p = await previewed(w.admin, job);
+      const mends = p.notes.flatMap((n) => n.mend ?? []);
+      expect(mends.map((m) => m.words)).toEqual(['Work it out', 'Write “Northern Hills” instead']);
+      const next = mends.reduce((now, mend) => mended(now, mend), job);
+      expect(next.edits).toEqual([
+        { kind: 'set', field: 'region', value: 'Northern Hills' },
+        { kind: 'compute', field: 'note', formula: 'grower.note', where: 'hives > 3' },
+      ]);
+      expect((await previewed(w.admin, next)).notes.flatMap((n) => n.mend ?? [])).toEqual([]);
     });
 
     it('that the filter asks for what is changed', async () => {
@@ -113,6 +182,87 @@ describe('a preview, complete', () => {
     expect(p.figures[1]).toMatchObject({ before: { low: first }, after: { high: last, sum: null } });
     expect(p.figures[2]).toMatchObject({ longest: 'Northern Hills'.length });
     expect(p.loads).toEqual([]);
+  });
+
+  it('picks out what is worth a look, by what becomes of one field', async () => {
+    const p = await of(
+      'bookings',
+      'id < 3000 AND site IS NOT NULL',
+      { kind: 'compute', field: 'hives', formula: 'hives + MOD(id, 7) * MOD(id, 11)' },
+      {
+        kind: 'map',
+        field: 'note',
+        from: 'valley',
+        pairs: [
+          { old: 'north', new: 'up' },
+          { old: 'south', new: 'a longer one' },
+        ],
+      },
+      { kind: 'clear', field: 'region', where: 'hives > 100' },
+    );
+    const look = async (pick: 'spread' | 'largest' | 'longest' | 'emptied', field?: string, limit?: number) =>
+      (await w.admin.previewRecords(p.id, { pick, field, limit })).records.map((r) => ({
+        key: Number(r.key),
+        ...r.changes.find((c) => c.field === (field ?? 'hives'))!,
+      }));
+    const spread = await look('spread', 'note', 500);
+    const pairs = p.pairs.filter((pair) => pair.field === 'note');
+    expect(new Set(spread.map((r) => `${r.old.value} → ${r.new.value}`)).size).toBe(spread.length);
+    expect(spread).toHaveLength(pairs.length);
+    const largest = (await look('largest', undefined, 5)).map((r) => Number(r.new.value) - Number(r.old.value));
+    const { rows } = await w.sql.query(
+      'select (id % 7) * (id % 11) as by from bookings where id < 3000 and site is not null order by 1 desc limit 5',
+    );
+    expect(largest).toEqual(rows.map((r) => r.by));
+    expect((await look('longest', 'note', 3)).map((r) => r.new.value)).toEqual(Array(3).fill('a longer one'));
+    const emptied = await look('emptied', 'region', 500);
+    expect(emptied.length).toBe(p.figures.find((f) => f.field === 'region')!.emptied);
+    expect(emptied.every((r) => r.new.value === null)).toBe(true);
+    expect(await refusedWith(w.admin.previewRecords(p.id, { pick: 'largest', field: 'note' }))).toMatchObject({
+      problems: [{ where: 'field', message: expect.stringContaining('no size') }],
+    });
+    expect(await refusedWith(w.admin.previewRecords(p.id, { pick: 'spread', field: 'owner' }))).toMatchObject({
+      problems: [{ where: 'field', suggestions: ['hives', 'note', 'region'] }],
+    });
+    await w.admin.setField('bookings', 'note', { hidden: true });
+    expect(await refusedWith(w.admin.previewRecords(p.id, { pick: 'spread', field: 'note' }))).toMatchObject({
+      problems: [{ suggestions: ['hives', 'region'] }],
+    });
+    await w.admin.setField('bookings', 'note', { hidden: false });
+  });
+
+  it('says what differs from the preview before', async () => {
+    const job = (filter: string, note: string): JobBody => ({
+      selection: { type: 'bookings', filter },
+      edits: [
+        { kind: 'set', field: 'note', value: note },
+        { kind: 'shift', field: 'hives', by: 1 },
+      ],
+    });
+    const only = "site IS NOT NULL AND status = 'draft' AND";
+    const before = await previewed(w.admin, job(`${only} id <= 1000`, '{crop}'));
+    const now = await previewed(w.admin, {
+      ...job(`${only} id > 200 AND id <= 1100`, "{IF(hives > 50, 'many', TEXT(crop))}"),
+      after: before.id,
+    });
+    const count = async (where: string): Promise<number> =>
+      (
+        await w.sql.query<{ n: number }>(
+          `select count(*)::int as n from bookings where site is not null and status = 'draft' and ${where}`,
+        )
+      ).rows[0]!.n;
+    const d = await w.admin.previewDifferences(now.id, { with: now.after! });
+    expect([d.more.count, d.fewer.count]).toEqual([await count('id > 1000 and id <= 1100'), await count('id <= 200')]);
+    expect(d.otherwise.count + d.same).toBe(await count('id > 200 and id <= 1000'));
+    expect(d.otherwise.count).toBeGreaterThanOrEqual(await count('id > 200 and id <= 1000 and hives > 50'));
+    expect(d.otherwise.records[0]!.changes.find((c) => c.field === 'note')!.new.value).toBeDefined();
+    const itself = await w.admin.previewDifferences(now.id, { with: now.id });
+    expect([itself.more.count, itself.fewer.count, itself.otherwise.count]).toEqual([0, 0, 0]);
+    const other = await of('sites', 'id < 9', { kind: 'set', field: 'valley', value: 'south' });
+    expect(await refusedWith(w.admin.previewDifferences(now.id, { with: other.id }))).toMatchObject({ status: 400 });
+    expect(
+      await refusedWith(w.admin.makePreview({ ...job(only + ' id < 5', 'x'), after: crypto.randomUUID() })),
+    ).toMatchObject({ status: 404 });
   });
 
   it('says what each owner has before and after, in all of the type', async () => {

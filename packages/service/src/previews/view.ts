@@ -29,6 +29,7 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     if (field) people.forEach(({ key }) => labels.want(field, key));
   }
   await labels.load();
+  const told = await toldOf(p, seen, compiler, (id) => accounts.person(id));
   const start = type ? mayStart(p, type, seen) : null;
   return {
     id: p.id,
@@ -36,7 +37,7 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     undoOf: p.undo_of,
     type: p.type,
     typeLabel: type?.label ?? p.type,
-    ...(await toldOf(p, seen, compiler, (id) => accounts.person(id))),
+    ...told,
     why: p.why,
     state: p.state,
     trouble: wordsAsSeen(p.trouble, type),
@@ -67,9 +68,13 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     triggers: p.triggers,
     list: p.list_report && reportAsSeen(p.list_report, seen),
     along: alongViews(catalog, p.work_order, p.along),
-    notes: p.notes.filter((n) => wordsAsSeen(n.message, type) === n.message),
+    // Another job than theirs is nobody's to see.
+    notes: p.notes
+      .filter((n) => wordsAsSeen(n.message, type) === n.message)
+      .map(({ mend, ...n }) => (mend && told.job ? { ...n, mend } : n)),
     hindrance: start ? (start.hindrance?.message ?? null) : `The type “${p.type}” is no longer there.`,
     expectRequired: start?.sayNumber != null,
     run: p.run,
+    after: p.job.after ?? null,
   };
 }

@@ -9,6 +9,7 @@ import {
   value,
   walk,
   type CheckedJob,
+  type Edit,
   type Field,
   type Job,
 } from '@tantamos/core';
@@ -19,7 +20,7 @@ import type { Note } from './preview-row';
 
 /** Texts to be written as they stand, though they read like a formula or a field. */
 export function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
-  return job.edits.flatMap((edit): Note[] => {
+  return job.edits.flatMap((edit, at): Note[] => {
     if (!('value' in edit) || typeof edit.value !== 'string') return [];
     const { field: name, value } = edit;
     const field = selection.type.fields.find((f) => f.name.toLowerCase() === name.toLowerCase());
@@ -28,7 +29,11 @@ export function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
     // What stands in braces is worked out, as it is meant to be.
     if (value.includes('{')) return [];
     const message = `${field.label} is given the text “${value}” as it stands: it reads like a formula or a field, and is not worked out.`;
-    return [{ code: 'reads_like', message, count: 1, examples: [] }];
+    const formula = value.trim().replace(/^=/, '');
+    const { where } = edit;
+    const worked: Edit = { kind: 'compute', field: name, formula, ...(where === undefined ? {} : { where }) };
+    const mend = edit.kind === 'set' ? { mend: { words: 'Work it out', edit: { at, edit: worked } } } : {};
+    return [{ code: 'reads_like', message, count: 1, examples: [], ...mend }];
   });
 }
 
@@ -90,7 +95,7 @@ const fewValues = 200;
 const longestLook = 2000;
 
 /** Texts written as they stand into fields of few values, where none has them but one has nearly: a typing mistake, perhaps. */
-export async function newValueNotes(database: Database, { selection, changes }: CheckedJob): Promise<Note[]> {
+export async function newValueNotes(database: Database, job: Job, { selection, changes }: CheckedJob): Promise<Note[]> {
   const notes: Note[] = [];
   for (const { field, value: source } of changes) {
     if (source.from !== 'expression' || source.worked || source.tree.kind !== 'value') continue;
@@ -106,7 +111,14 @@ export async function newValueNotes(database: Database, { selection, changes }: 
     // A value that is like no other is meant to be new.
     if (near === undefined) continue;
     const where = field.label.toLowerCase();
-    notes.push(note('new_value', `“${text}” occurs nowhere else in ${where}; the nearest that does is “${near}”.`));
+    const at = job.edits.findIndex((e) => e.field.toLowerCase() === field.name.toLowerCase());
+    const edit = job.edits[at];
+    notes.push({
+      ...note('new_value', `“${text}” occurs nowhere else in ${where}; the nearest that does is “${near}”.`),
+      ...(edit && 'value' in edit
+        ? { mend: { words: `Write “${near}” instead`, edit: { at, edit: { ...edit, value: near } } } }
+        : {}),
+    });
   }
   return notes;
 }

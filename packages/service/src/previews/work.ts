@@ -20,6 +20,7 @@ import type { Compiler } from '../jobs/compiler';
 import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
+import { inactiveNotes, ownNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import type { Note, PreviewRow } from './preview-row';
 import { countNotes, literalNotes, newValueNotes, selectionNotes } from './warnings';
@@ -90,7 +91,10 @@ export class Works {
         ...literalNotes(job, checked),
         ...selectionNotes(checked),
         ...(await countNotes(this.database, id)),
-        ...(await newValueNotes(this.database, checked)),
+        ...(await newValueNotes(this.database, job, checked)),
+        ...(await inactiveNotes(this.database, id, checked, catalog)),
+        ...(await ownNotes(this.database, id, checked, context)),
+        ...(await usesNotes(this.database, seen, checked)),
         ...(await unusedGiven(this.database, id, parts[0]!)),
         ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
       ],
@@ -104,7 +108,15 @@ export class Works {
     );
     if (!left) return [];
     const { count, sentence, filter } = left;
-    return [{ code: 'blanks_left_out', count, message: `${sentence}.`, examples: [], filter }];
+    return [
+      {
+        code: 'blanks_left_out',
+        count,
+        message: `${sentence}.`,
+        examples: [],
+        mend: { words: 'Take them in', filter },
+      },
+    ];
   }
 
   parts(parts: readonly CheckedPart[], order: WorkOrder, sentence: string): Work {

@@ -263,6 +263,8 @@ describe('what is withheld is absent', () => {
     preview: previews,
     previewEvents: previews,
     previewRecords: () => journals(previews()),
+    previewDifferences: () =>
+      previews().flatMap((a) => previews().map((b) => ({ ...a, query: { with: b.path!.id! } }))),
     dropPreview: previews,
     runs: () => [{ query: { limit: '200' } }],
     startRun: () => previews().map(({ path }) => ({ body: { preview: path!.id } })),

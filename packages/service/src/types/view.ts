@@ -2,7 +2,7 @@ import type { TypeSummary, TypeView } from '@tantamos/contract';
 import type { RecordType, Unreadable } from '@tantamos/core';
 
 export function typeSummary(t: RecordType): TypeSummary {
-  const { id, label, comment, key, nameField, ownerFields, notChangeable, hidden, bounds, about } = t;
+  const { id, label, comment, key, nameField, ownerFields, activeField, notChangeable, hidden, bounds, about } = t;
   // The database's estimate is of all records, not of those that the person may see.
   const count = t.limits?.source ? 0 : about;
   return {
@@ -12,6 +12,7 @@ export function typeSummary(t: RecordType): TypeSummary {
     key,
     nameField,
     ownerFields,
+    activeField,
     notChangeable,
     notReadable: null,
     hidden,
@@ -29,6 +30,7 @@ export function unreadableSummary({ name, label, reason }: Unreadable): TypeSumm
     key: [],
     nameField: null,
     ownerFields: [],
+    activeField: null,
     notChangeable: reason,
     notReadable: reason,
     hidden: false,

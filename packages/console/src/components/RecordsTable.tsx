@@ -1,0 +1,98 @@
+import type { JournalRecord } from '@tantamos/contract';
+import { outcomeWords } from '@tantamos/core';
+import { Link } from 'react-router';
+import { Change } from './Change';
+import { keyWords } from './format';
+
+/** Which of the records are picked, where they can be. */
+export interface RecordPicks {
+  readonly picked: ReadonlySet<string>;
+  pick(key: string, on: boolean): void;
+}
+
+interface Props {
+  records: readonly JournalRecord[];
+  /** Show each record's outcome, where the list holds several kinds. */
+  withOutcome?: boolean;
+  picks?: RecordPicks;
+}
+
+/** Records of a preview or run: name, key, then changed fields old → new. */
+export function RecordsTable({ records, withOutcome, picks }: Props) {
+  const fields = records[0]!.changes;
+  const withCause = records.some((r) => r.cause !== null);
+  return (
+    <table className="w-full border-separate border-spacing-0">
+      <thead className="sticky top-0 bg-sunken">
+        <tr>
+          {picks && (
+            <th className={`${head} w-8`}>
+              <span className="sr-only">Picked</span>
+            </th>
+          )}
+          <th className={head}>Record</th>
+          <th className={head}>Key</th>
+          {withOutcome && <th className={head}>Outcome</th>}
+          {fields.map((c) => (
+            <th key={c.field} className={head}>
+              {c.label}
+            </th>
+          ))}
+          {withCause && <th className={head}>Reason</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {records.map((r) => (
+          <Row key={`${r.type} ${r.key}`} record={r} withOutcome={withOutcome} withCause={withCause} picks={picks} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Row({
+  record,
+  withOutcome,
+  withCause,
+  picks,
+}: {
+  record: JournalRecord;
+  withOutcome?: boolean;
+  withCause: boolean;
+  picks?: RecordPicks;
+}) {
+  return (
+    <tr className="hover:bg-paper">
+      {picks && (
+        <td className={cell}>
+          <input
+            type="checkbox"
+            aria-label={`Pick ${record.name ?? keyWords(record.key)}`}
+            className="accent-accent"
+            checked={picks.picked.has(record.key)}
+            onChange={(e) => picks.pick(record.key, e.target.checked)}
+          />
+        </td>
+      )}
+      <td className={cell}>
+        <Link
+          to={`/records/${encodeURIComponent(record.type)}/${encodeURIComponent(record.key)}`}
+          className="hover:text-accent hover:underline"
+        >
+          {record.name ?? <span className="text-quiet">no longer there</span>}
+        </Link>
+      </td>
+      <td className={`${cell} text-quiet`}>{keyWords(record.key)}</td>
+      {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
+      {record.changes.map((c) => (
+        <td key={c.field} className={cell}>
+          <Change old={c.old} now={c.new} kind={c.kind} />
+        </td>
+      ))}
+      {withCause && <td className={`${cell} whitespace-normal`}>{record.cause}</td>}
+    </tr>
+  );
+}
+
+const head = 'h-8 border-b border-line px-3 text-left font-medium whitespace-nowrap first:pl-4';
+const cell = 'h-8 max-w-80 truncate border-b border-line px-3 whitespace-nowrap first:pl-4';
