@@ -40,6 +40,8 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^safety\.atMost/, '--at-most'],
   [/^expect/, '--expect'],
   [/^after/, '--again'],
+  [/^field$/, '--field'],
+  [/^with$/, '--against'],
   [/^columns/, '--show'],
   [/^sort/, '--sort'],
   [/^why/, '--why'],

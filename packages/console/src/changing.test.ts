@@ -161,6 +161,52 @@ describe('changing records in the console', () => {
     expect(actions).toBeLessThanOrEqual(18);
   });
 
+  it('hands tasks to whoever has fewest, leaves two out, and says what differs', async () => {
+    await begin('tasks', "state = 'open' AND owner = 28");
+    await edit('Owner', 'hand out');
+    await choose('How', 'level');
+    await fill('Counting those', "state = 'open'");
+    // Two who have nearly the same.
+    const { rows } = await w.sql.query<{ name: string }>(
+      `select min(s.name) as name from tasks t join staff s on s.id = t.owner where t.state = 'open' and s.id <> 28
+       group by s.id having (select count(*) from staff x where x.name = min(s.name)) = 1 order by count(*) desc, s.id limit 2`,
+    );
+    const [one, other] = rows.map((r) => r.name) as [string, string];
+    for (const [i, person] of [one, other].entries()) {
+      await button(/^Value for Owner/)
+        .nth(i)
+        .click();
+      await pick(null, person);
+    }
+    const made = await preview(
+      `split owner among ${one} and ${other}, levelled by present load (tasks where state is Open)`,
+    );
+    expect(made).toBe(await count("tasks where state = 'open' and owner = 28"));
+    await button('One of each').click();
+    await page.getByRole('heading', { name: 'Owner: one of each' }).waitFor();
+    await expect(() =>
+      page
+        .getByRole('row')
+        .filter({ has: page.getByRole('checkbox') })
+        .count(),
+    ).toBecome(2);
+    await button('All records').click();
+    await page.getByRole('checkbox').nth(0).click();
+    await page.getByRole('checkbox').nth(1).click();
+    await button('Leave them out and preview again').click();
+    await page.getByTestId('since').getByText('2 no longer').waitFor();
+    await expect(() => page.getByRole('tab', { name: /^Will change/ }).innerText()).toBecome(
+      expect.stringContaining(String(made - 2)),
+    );
+    await page.getByTestId('since').getByRole('button').first().click();
+    await expect(() => page.getByRole('dialog').getByRole('row').count()).toBecome(3);
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await page.keyboard.press('Escape');
+    // What was left out stays so when the job is changed.
+    await page.goto(`${w.base}/records/tasks`);
+    await until(async () => (await sentence()).includes('without 2 dropped by hand'), 'they are still left out');
+  });
+
   it('shows what a formula gives for the records in sight, and why it gives nothing', async () => {
     await begin('bookings');
     await edit('Hives', 'formula');

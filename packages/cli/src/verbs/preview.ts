@@ -15,6 +15,7 @@ import { remember } from '../recent';
 import { showWhy } from './find';
 import { sendRecords } from './result';
 import { wholeNumber } from '../options';
+import { UsageError } from '../trouble';
 
 interface LookOptions {
   readonly outcome?: string;
@@ -38,8 +39,10 @@ export const preview: Verb = (program) => {
     .action(
       acting(async (type: string | undefined, o: JobOptions & { format: string }) => {
         const api = client();
+        // Before “last” is nobody's.
+        const again = o.again === undefined ? undefined : (await findPreview(api, o.again)).id;
         remember('preview', null);
-        const job = await readJob(api, type, o);
+        const job = await readJob(api, type, { ...o, again });
         await askAboutLiterals(api, job);
         return finish(api, await api.makePreview(job, { once: randomUUID() }), o.format);
       }),
@@ -64,7 +67,8 @@ export const preview: Verb = (program) => {
           if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', d);
           return showDifferences(d, o.limit ?? 20);
         }
-        if (readFormat(o.format) === 'table') showPreview(p);
+        if (o.field !== undefined && o.pick === undefined) throw new UsageError('--field goes with --pick.');
+        if (readFormat(o.format) === 'table' && o.pick === undefined) showPreview(p);
         return sendRecords(api, 'previews', p.id, o, (records) => showRecords(records));
       }),
     );

@@ -6,7 +6,6 @@ import { findRun } from '../ids';
 import { listed, moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { showRecords, showRun, stateText } from '../show';
-import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
 import { wholeNumber } from '../options';
 
@@ -81,7 +80,6 @@ export async function sendRecords(
       process.stdout.write(text);
     return;
   }
-  if (o.field !== undefined && o.pick === undefined) throw new UsageError('--field goes with --pick.');
   const pick = { pick: o.pick as PreviewJournalQuery['pick'], field: o.field };
   const query = { outcome: o.outcome as Told, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
   const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, { ...query, ...pick });

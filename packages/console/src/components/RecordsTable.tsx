@@ -68,7 +68,7 @@ function Row({
           <input
             type="checkbox"
             aria-label={`Pick ${record.name ?? keyWords(record.key)}`}
-            className="accent-accent"
+            className="block accent-accent"
             checked={picks.picked.has(record.key)}
             onChange={(e) => picks.pick(record.key, e.target.checked)}
           />

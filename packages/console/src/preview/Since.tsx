@@ -24,10 +24,11 @@ export function Since({ preview, after }: { preview: string; after: string }) {
   const kinds = (['more', 'fewer', 'otherwise'] as const).filter((kind) => d[kind].count > 0);
   return (
     <p className="text-quiet" data-testid="since">
-      Since the preview before: {kinds.length === 0 ? 'nothing differs.' : `${number(d.same)} as they were`}
-      {kinds.map((kind) => (
+      Since the preview before:{' '}
+      {kinds.length === 0 ? 'nothing differs.' : d.same > 0 && `${number(d.same)} as they were`}
+      {kinds.map((kind, i) => (
         <span key={kind}>
-          {', '}
+          {(i > 0 || d.same > 0) && ', '}
           <LinkButton onClick={() => setOpen(kind)}>
             {number(d[kind].count)} {words[kind].count}
           </LinkButton>

@@ -45,7 +45,7 @@ export async function differencesOf(
     const records = await journalRecords(
       database,
       seen.catalog,
-      of.map((row) => asRow(row, later.type)),
+      of.map((row) => asRow(row, later)),
     );
     return { count: of[0]?.total ?? 0, records };
   };
@@ -74,10 +74,14 @@ function willChange({ id, work_order: order }: PreviewRow): Sql {
 }
 
 /** What both would write is told from the one to the other; what only one would, from what is there. */
-function asRow({ key, was, is }: DifferentRow, type: string): JournalRow {
-  const one = is ?? was!;
-  const changes = Object.entries(was && is ? { ...was, ...is } : one).map(([field, [old, now]]) =>
-    was && is ? { field, old: was[field]?.[1] ?? null, new: is[field]?.[1] ?? null } : { field, old, new: now },
-  );
+function asRow({ key, was, is }: DifferentRow, { type, work_order: order }: PreviewRow): JournalRow {
+  const all = { ...was, ...is };
+  const inOrder = order.parts[0]!.writes.filter((field) => field in all);
+  const fields = [...inOrder, ...Object.keys(all).filter((field) => !inOrder.includes(field))];
+  const changes = fields.map((field) => {
+    if (was && is) return { field, old: was[field]?.[1] ?? null, new: is[field]?.[1] ?? null };
+    const [old, now] = all[field]!;
+    return { field, old, new: now };
+  });
   return { type, key, outcome: 'will_change', cause: null, changes, mark: '' };
 }

@@ -1,4 +1,4 @@
-import { ChoiceRow, FieldRow } from './parts';
+import { ChoiceRow, FieldRow, TextRow } from './parts';
 import type { EditForm } from './form';
 
 /** The value of another field. */
@@ -6,14 +6,37 @@ export const copy: EditForm<'copy'> = {
   action: 'Copy from',
   isWide: () => true,
   fits: (field) => field.base !== 'list',
-  complete: ({ field, from, blank }) =>
-    field !== undefined && from !== undefined ? { kind: 'copy', field, from, ...(blank && { blank }) } : null,
+  complete({ field, from, record, of, blank }) {
+    if (field === undefined || from === undefined || record === '') return null;
+    return {
+      kind: 'copy',
+      field,
+      from,
+      ...(record !== undefined && { record }),
+      ...(of !== undefined && { of }),
+      ...(blank && { blank }),
+    };
+  },
   Form: ({ field, fields, edit, onChange }) => (
     <div className="space-y-1.5">
+      <ChoiceRow
+        label="Whose"
+        value={edit.record === undefined ? 'own' : 'one'}
+        options={{ own: 'each record’s own', one: 'of one record for all' }}
+        onChange={(whose) => onChange({ record: whose === 'one' ? '' : undefined, of: undefined })}
+      />
+      {edit.record !== undefined && (
+        <TextRow
+          label="Record"
+          value={edit.record}
+          usual={`name or key${edit.of === undefined ? '' : ` in ${edit.of}`}`}
+          onChange={(record = '') => onChange({ record })}
+        />
+      )}
       <FieldRow
         label="From"
         value={edit.from}
-        fields={fields.filter((f) => f.path !== field.name)}
+        fields={fields.filter((f) => edit.record !== undefined || f.path !== field.name)}
         onChange={(from) => onChange({ from })}
       />
       {!field.required && (

@@ -1,4 +1,4 @@
-import { FieldRow, TextRow } from './parts';
+import { FieldRow, TextRow, TickRow } from './parts';
 import { isFreeText, isNumber, type EditForm } from './form';
 
 /** A running number or code. */
@@ -6,9 +6,9 @@ export const number: EditForm<'number'> = {
   action: 'Number',
   isWide: () => true,
   fits: (field) => isFreeText(field) || isNumber(field),
-  complete({ field, start, step, prefix, width, order, per }) {
+  complete({ field, start, goOn, step, prefix, width, order, per }) {
     const real = Object.fromEntries(
-      Object.entries({ start, step, prefix, width, order, per }).filter(([, v]) => v !== undefined),
+      Object.entries({ start, goOn, step, prefix, width, order, per }).filter(([, v]) => v !== undefined),
     );
     return field === undefined ? null : { kind: 'number', field, ...real };
   },
@@ -17,6 +17,11 @@ export const number: EditForm<'number'> = {
     return (
       <div className="space-y-1.5">
         <TextRow label="From" value={edit.start} usual="1" onChange={(start) => onChange({ start })} trimmed />
+        <TickRow
+          label="go on after the highest in use"
+          checked={edit.goOn ?? false}
+          onChange={(on) => onChange({ goOn: on || undefined })}
+        />
         <TextRow label="In steps of" value={edit.step} usual="1" onChange={(step) => onChange({ step })} trimmed />
         {isFreeText(field) && (
           <>

@@ -52,6 +52,24 @@ export function TextRow({
   );
 }
 
+/** A box to tick, under the boxes of the other rows. */
+export function TickRow({
+  label,
+  checked,
+  onChange,
+}: {
+  label: string;
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+}) {
+  return (
+    <label className="flex min-h-8 items-center gap-2 pl-26">
+      <input type="checkbox" className="accent-accent" checked={checked} onChange={(e) => onChange(e.target.checked)} />
+      {label}
+    </label>
+  );
+}
+
 export function ChoiceRow<T extends string>({
   label,
   value,
