@@ -4,6 +4,7 @@ import Table from 'cli-table3';
 import { Client } from 'pg';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { keptFigures } from './kept';
+import { editFigures } from './edits';
 import { functionFigures, functionTable } from './functions';
 import { startService, type Service } from './service';
 import { inTurn, median, seconds } from './turns';
@@ -23,7 +24,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --functions: every function beside the same by hand (--only: one of them). */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -34,11 +35,13 @@ async function bench(): Promise<void> {
       run: { type: 'boolean' },
       kept: { type: 'boolean' },
       functions: { type: 'boolean' },
+      edits: { type: 'boolean' },
       only: { type: 'string' },
     },
   });
   if (values.kept) return keptOnly(values.url!);
   const rows = Number(values.rows);
+  if (values.edits) return editsOnly(values.url!, rows, Boolean(values.json));
   if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
@@ -67,6 +70,25 @@ async function functionsOnly(url: string, rows: number, json: boolean, only?: st
   });
   if (!json) process.stdout.write(`${functionTable(taken, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, functions: taken }, null, 2)}\n`);
+}
+
+async function editsOnly(url: string, rows: number, json: boolean): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  const service = await startService(program, url);
+  const taken = await editFigures(db, service, rows, { settled, runOf }, say).finally(async () => {
+    await service.stop();
+    await db.end();
+  });
+  const { changed, handTable, preview, plainUpdate, run } = taken;
+  const figures: Figure[] = [
+    { what: `four edits on ${changed.toLocaleString('en-US')}, by hand into a table`, value: handTable, unit: 's' },
+    { what: 'preview', value: preview, unit: 's', beside: 'by hand', ratio: preview / handTable, wanted: '≤ 1.5' },
+    { what: 'plain update from that table', value: plainUpdate, unit: 's' },
+    { what: 'run, two lanes', value: run, unit: 's', beside: 'plain update', ratio: run / plainUpdate, wanted: '≤ 1' },
+  ];
+  if (!json) process.stdout.write(`${tableOf(figures, rows)}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, edits: taken }, null, 2)}\n`);
 }
 
 async function keptOnly(url: string): Promise<void> {

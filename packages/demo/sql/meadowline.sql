@@ -61,10 +61,15 @@ create table contacts (
   wants_mail boolean,
   mail_preference text check (mail_preference in ('all', 'season_only', 'none')),
   position varchar(60),
+  owner integer references staff,
+  source text check (source in ('fair', 'recommendation', 'website', 'phone')),
+  created_on date,
   updated_at timestamptz not null default now()
 );
 comment on table contacts is 'People at growers.';
 comment on column contacts.wants_mail is 'The old yes/no flag; mail preference takes its place.';
+comment on column contacts.owner is 'Who answers for this contact.';
+comment on column contacts.source is 'How this person came to us.';
 comment on column contacts.mail_preference is 'What this person wants to be sent.';
 create index on contacts (grower);
 
@@ -115,12 +120,15 @@ create table bookings (
   price_per_hive numeric(8,2) not null,
   total numeric(12,2) generated always as (hives * price_per_hive) stored,
   wants_water boolean not null default false,
+  promotion_code varchar(20),
+  discount_percent numeric(5,2) check (discount_percent between 0 and 100),
   note text,
   updated_at timestamptz not null default now(),
   constraint bookings_some_hives check (hives > 0),
   constraint bookings_dates_in_order check (end_on >= start_on)
 );
 comment on table bookings is 'Hives rented by a grower for a bloom.';
+comment on column bookings.promotion_code is 'As it was typed at the fair; it gives the discount beside it.';
 comment on column bookings.owner is 'Who answers for this booking.';
 comment on column bookings.region is 'Sales region; left blank by the old entry form.';
 comment on column bookings.total is 'Hives times price, worked out by the database.';

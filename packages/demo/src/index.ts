@@ -1,2 +1,2 @@
 export * from './load';
-export { leftAlone, meadowline, people } from './meadowline';
+export { leftAlone, meadowline, people, priceList } from './meadowline';

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Client } from 'pg';
 import { copyText, isEmpty } from './load';
-import { leftAlone, meadowline } from './meadowline';
+import { leftAlone, meadowline, priceList } from './meadowline';
 
 const hashOf = (seed?: number): string => {
   const hash = createHash('sha256');
@@ -74,6 +74,19 @@ describe('the demo data', () => {
   ])('%s', async (_what, text, n) => expect((await one(text)).n).toBe(n));
 
   it.each([
+    [
+      'records of people who left',
+      `select count(*)::int as n from growers g join staff s on s.id = g.owner where not s.active`,
+    ],
+    ['contacts without a source', 'select count(*)::int as n from contacts where source is null'],
+    [
+      'one promotion code, typed in three ways',
+      `select count(*)::int as n from bookings where upper(regexp_replace(promotion_code, '[ -]', '', 'g')) = 'SPRING26' and promotion_code <> 'SPRING26'`,
+    ],
+    [
+      'codes whose discount was forgotten',
+      `select count(*)::int as n from bookings where promotion_code is not null and discount_percent is null`,
+    ],
     ['bookings without a region', 'select count(*)::int as n from bookings where region is null'],
     ['double spaces in names', `select count(*)::int as n from sites where name like '%  %'`],
     [
@@ -102,6 +115,18 @@ describe('the demo data', () => {
     const { rows } = await db.query('select email from contacts where email = any($1)', [mails]);
     expect(new Set(rows.map((r: { email: string }) => r.email)).size).toBe(221);
     expect(rows.length).toBeGreaterThan(221);
+  });
+
+  it('holds a price list with a line for each crop', async () => {
+    const file = readFileSync(join(__dirname, '..', 'price-list.csv'), 'utf8');
+    expect(file).toBe(priceList());
+    const { rows } = await db.query('select distinct crop::text as crop from bookings order by 1');
+    const listed = file
+      .trim()
+      .split('\n')
+      .slice(1)
+      .map((line) => line.split(',')[0]);
+    expect(listed.sort()).toEqual(rows.map((r: { crop: string }) => r.crop));
   });
 
   it('is not loaded over something else', async () => expect(await isEmpty(db)).toBe(false));

@@ -26,6 +26,8 @@ export const people = {
   northSales: { id: 1, name: 'Ines Calloway' },
   /** Leaves at the end of the month, with open and closed records of four types. */
   leaving: { id: 2, name: 'Tobias Fenwick' },
+  /** Who left in autumn, and still have records. */
+  left: [{ id: 29 }, { id: 44 }],
   /** Two people, one name. */
   namesakes: [
     { id: 3, name: 'Marta Quill' },
@@ -85,16 +87,24 @@ export function meadowline(size = 1, seed = 7410): Table[] {
       'id code name parent owner kind status valley region organic priority credit_limit tags customer_since note updated_at',
       (i, r) => growerRow(i, r),
     ),
-    table('contacts', 'id grower name email phone wants_mail mail_preference position updated_at', (i, r) => {
-      const name = contactName(i, seed);
-      // Every 40th shares the address of the one before: one mail, two people.
-      const mail = contactMail(i % 40 === 0 ? i - 1 : i, seed);
-      const wants = r.chance(0.9) ? r.chance(0.7) : null;
-      const preference = r.chance(0.45) ? r.pick(['all', 'season_only', 'none']) : null;
-      const phone = r.chance(0.6) ? `+44 ${r.whole(1000, 9999)} ${pad(r.whole(0, 999999), 6)}` : null;
-      const position = r.chance(0.5) ? r.pick(['Orchard manager', 'Owner', 'Bookkeeper', 'Field lead']) : null;
-      return [i, ref('growers', r), name, mail, phone, wants, preference, position, stamp];
-    }),
+    table(
+      'contacts',
+      'id grower name email phone wants_mail mail_preference position owner source created_on updated_at',
+      (i, r) => {
+        const name = contactName(i, seed);
+        // Every 40th shares the address of the one before: one mail, two people.
+        const mail = contactMail(i % 40 === 0 ? i - 1 : i, seed);
+        const wants = r.chance(0.9) ? r.chance(0.7) : null;
+        const preference = r.chance(0.45) ? r.pick(['all', 'season_only', 'none']) : null;
+        const phone = r.chance(0.6) ? `+44 ${r.whole(1000, 9999)} ${pad(r.whole(0, 999999), 6)}` : null;
+        const position = r.chance(0.5) ? r.pick(['Orchard manager', 'Owner', 'Bookkeeper', 'Field lead']) : null;
+        const owner = i % 35 === 0 ? people.leaving.id : 1 + ((i * 7) % 30);
+        // Nobody asked in the first years.
+        const source = i % 6 === 0 ? null : sources[(i * 5) % 4]!;
+        const created = i % 50 === 0 ? null : day((i * 13) % 1000);
+        return [i, ref('growers', r), name, mail, phone, wants, preference, position, owner, source, created, stamp];
+      },
+    ),
     table('sites', 'id code grower name crop valley hectares access_note updated_at', (i, r) => {
       const grower = ref('growers', r);
       const valley = valleys[grower % 5]!;
@@ -122,7 +132,7 @@ export function meadowline(size = 1, seed = 7410): Table[] {
     }),
     table(
       'bookings',
-      'id reference grower site owner status valley region crop hives start_on end_on price_per_hive wants_water note updated_at',
+      'id reference grower site owner status valley region crop hives start_on end_on price_per_hive wants_water promotion_code discount_percent note updated_at',
       (i, r) => bookingRow(i, r, count('growers'), count('sites')),
     ),
     table('placements', 'booking hive placed_on', (i, r) => [i, ref('hives', r), day(r.whole(400, 1000))]),
@@ -251,6 +261,7 @@ function staffRow(i: number, r: Random): Cell[] {
   const drawn = personName(i, r);
   const name = planted ?? drawn;
   const role = i <= 30 ? 'sales' : i <= 45 ? 'beekeeper' : i <= 55 ? 'inspector' : 'finance';
+  const hasLeft = people.left.some((p) => p.id === i);
   const lead = i === 5 ? null : i <= 30 ? 5 : i <= 45 ? 31 : 46;
   const valley = i <= 30 ? (i === 1 ? 'north' : i === 4 ? 'east' : valleys[i % 5]!) : null;
   return [
@@ -260,8 +271,8 @@ function staffRow(i: number, r: Random): Cell[] {
     role,
     lead === i ? 5 : lead,
     valley,
-    true,
-    i === people.leaving.id ? '2026-11-27' : null,
+    !hasLeft,
+    i === people.leaving.id ? '2026-11-27' : hasLeft ? '2026-09-30' : null,
     '07:30',
   ];
 }
@@ -327,10 +338,25 @@ function bookingRow(i: number, r: Random, growers: number, sites: number): Cell[
     day(start + r.whole(14, 60)),
     r.whole(1800, 6500) / 100,
     r.chance(0.1),
+    ...promotion(i),
     r.chance(0.15) ? r.pick(remarkBodies) : null,
     stamp,
   ];
 }
+
+/** Codes as they were typed, and the discount that goes with them: on every other booking it was forgotten. */
+function promotion(i: number): [Cell, Cell] {
+  if (i % 9 !== 0) return [null, null];
+  return [['SPRING26', 'spring-26', ' Spring 26', 'EARLY10'][(i / 9) % 4]!, i % 2 === 0 ? null : 5];
+}
+
+/** What hives for each crop cost from next season on, as somebody keeps it beside the service. */
+export function priceList(): string {
+  const lines = crops.map((crop, i) => `${crop},${(20 + ((i * 37) % 45) + 0.5).toFixed(2)}`);
+  return `${['crop,price per hive', ...lines].join('\n')}\n`;
+}
+
+const sources = ['fair', 'recommendation', 'website', 'phone'];
 
 function personName(i: number, r: Random): string {
   return `${firstNames[(i * 7 + r.whole(0, 3)) % firstNames.length]} ${lastNames[(i * 11 + r.whole(0, 5)) % lastNames.length]}`;

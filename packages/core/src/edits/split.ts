@@ -1,5 +1,5 @@
 import { clip, type Field } from '../catalog/catalog';
-import { always, calculated, call, firstOf, numberTree, type Case } from '../language/build';
+import { always, calculated, firstOf, numberTree, type Case } from '../language/build';
 import type { Checked } from '../language/checked';
 import { list } from '../language/words';
 import { fail } from '../problem';
@@ -107,21 +107,30 @@ function dealt({ among }: Pick<SplitEdit, 'among'>, field: Field): Checked {
   const all = parts.reduce((sum, w) => sum + w, 0n);
   if (all === 0n) fail('bad_value', 'The weights come to nothing, so nobody would get any.', { where: 'among' });
   const values = valuesOf({ among }, field);
+  const common = parts.reduce(greatestCommon, all);
   let upTo = 0n;
   const cases = values.flatMap((value, i): Case[] => {
     upTo += parts[i]!;
     if (parts[i] === 0n) return [];
     if (upTo === all) return [{ when: always, value }];
-    const size: Checked = { kind: 'place', what: 'size' };
-    const due = calculated('/', calculated('*', size, numberTree(String(upTo))), numberTree(String(all)));
-    const end = call('round', 'number', due);
-    return [{ when: { kind: 'compare', op: '<=', left: { kind: 'place', what: 'number' }, right: end }, value }];
+    // place ≤ ROUND(size × upTo ÷ all), without dividing for every record.
+    const left = calculated('*', calculated('-', calculated('*', two, place), one), numberTree(String(all / common)));
+    const right = calculated('*', calculated('*', two, size), numberTree(String(upTo / common)));
+    return [{ when: { kind: 'compare', op: '<=', left, right }, value }];
   });
   return firstOf(cases);
 }
 
 const valuesOf = ({ among }: Pick<SplitEdit, 'among'>, field: Field): readonly Checked[] =>
   among.map(({ to }, i) => givenValue(field, to, `among[${i}].to`));
+
+const place: Checked = { kind: 'place', what: 'number' };
+const size: Checked = { kind: 'place', what: 'size' };
+const [one, two] = [numberTree('1'), numberTree('2')];
+
+function greatestCommon(a: bigint, b: bigint): bigint {
+  return b === 0n ? a : greatestCommon(b, a % b);
+}
 
 /** Weights count to so many parts of one. */
 const precision = 1_000_000;

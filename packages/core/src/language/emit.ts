@@ -119,10 +119,17 @@ function termOf(tree: Checked, place: Place): Term {
       return interval(tree, place);
     case 'planned':
       return place.scope.asPlanned(() => termOf(tree.operand, place));
+    case 'place':
+      // Counted by the database; what is in use may be any number.
+      if (tree.what === 'highest') return new Term(sqlOf(tree, place), 'number');
+      return whole(sqlOf(tree, place), 0, mostCounted);
     default:
       return new Term(sqlOf(tree, place), typeOf(tree));
   }
 }
+
+/** More records than a selection can have. */
+const mostCounted = 2 ** 31;
 
 /** A calculation as it is for nearly all records, where that is simpler, beside what is right for every one. */
 function onFirmGround(tree: Calculation, place: Place): Term {

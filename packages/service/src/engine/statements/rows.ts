@@ -250,8 +250,8 @@ function newValue(change: Change, index: number, scope: Scope, makes: boolean): 
       return givenValue(change, change.value.given, own, scope);
     case 'place': {
       const { value: tree, worked } = change.value.place;
-      const [number, size, highest] = ['p', 's', 'h'].map((of) => raw(`chosen.${of}${index + 1}::numeric`));
-      scope.placed({ number: number!, size: size!, highest: highest! });
+      const column = (of: string): Sql => raw(`chosen.${of}${index + 1}`);
+      scope.placed({ number: column('p'), size: column('s'), highest: sql`${column('h')}::numeric` });
       return workedValue(change, tree, worked, own, scope);
     }
   }
