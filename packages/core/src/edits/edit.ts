@@ -8,6 +8,7 @@ import { copy, type CopyEdit } from './copy';
 import { add, remove, type AddEdit, type RemoveEdit } from './entries';
 import { fill, type FillEdit } from './fill';
 import type { About, EditKind, Told } from './kind';
+import { invent, type InventEdit } from './invent';
 import { map, type MapEdit } from './map';
 import { expression, optional, type Member } from './member';
 import { move, type MoveEdit } from './move';
@@ -35,6 +36,7 @@ type AnyEdit =
   | NumberEdit
   | AddEdit
   | RemoveEdit
+  | InventEdit
   | PutEdit;
 
 /** What any edit may hold besides what its kind says. */
@@ -64,6 +66,7 @@ const kinds: { [K in Edit['kind']]: EditKind<Extract<AnyEdit, { kind: K }>> } = 
   number,
   add,
   remove,
+  invent,
   put,
 };
 export const editKinds = Object.keys(kinds) as Edit['kind'][];

@@ -1,4 +1,6 @@
 import type { JobBody } from '@tantamos/contract';
+import { entryNamed, noContext } from '@tantamos/core';
+import Big from 'big.js';
 import { done, previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -371,6 +373,95 @@ describe('every edit', () => {
     for await (const next of w.admin.previewEvents(undo.id)) undo = next;
     expect(undo.totals).toMatchObject({ will_change: 0, already_right: meant.length });
     await w.sql.query('drop trigger touching on bookings; drop function touch; drop table touched');
+  });
+
+  describe('invents', () => {
+    const values = async (field: string): Promise<(string | null)[]> =>
+      (await w.sql.query(`select ${field}::text as v from bookings order by id`)).rows.map((r) => r.v as string | null);
+    /** What each booking has before and comes to have; taken back afterwards. */
+    const invented = async (edit: Partial<EditBody>, field = 'note') => {
+      const before = await values(field);
+      const job: JobBody = {
+        selection: { type: 'bookings', filter: 'site IS NOT NULL' },
+        edits: [{ kind: 'invent', field, ...edit } as EditBody],
+      };
+      const run = await done(w.admin, job);
+      const after = await values(field);
+      await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: run.totals.changed });
+      const kept = (await w.sql.query('select site is null as out from bookings order by id')).rows;
+      return before.map((old, i) => ({ old, now: after[i]!, out: kept[i].out as boolean })).filter((r) => !r.out);
+    };
+
+    it('the same for the same, so that what is masked still joins; blanks stay blank; another seed makes others', async () => {
+      const made = await invented({ what: 'name', seed: 'one' });
+      const byOld = new Map<string, Set<string>>();
+      for (const { old, now } of made)
+        if (old) byOld.set(old, (byOld.get(old) ?? new Set()).add(now));
+        else expect(now).toBe(old);
+      expect(byOld.size).toBeGreaterThan(3);
+      for (const names of byOld.values())
+        expect([...names]).toEqual([expect.stringMatching(/^[A-Z][a-z]+ [A-Z][a-z]+$/)]);
+      expect(await invented({ what: 'name', seed: 'one' })).toEqual(made);
+      expect(await invented({ what: 'name', seed: 'two' })).not.toEqual(made);
+    });
+
+    it('one for each record, in every form', async () => {
+      const forms: [Partial<EditBody>, RegExp, string?][] = [
+        [{ what: 'mail' }, /^[a-z]+\.[a-z]+\.\d{6}@example\.(com|org|net)$/],
+        [{ what: 'phone' }, /^\+999 \d{3} \d{3} \d{3}$/],
+        [{ what: 'words', from: 2, to: 5 }, /^[a-z]+( [a-z]+){1,4}$/],
+        [{ what: 'number', from: 5, to: '7' }, /^[567]$/, 'hives'],
+        [{ what: 'number', from: '1.5', to: '1.75' }, /^1\.(5\d|6\d|7[0-5])$/, 'price_per_hive'],
+        [{ what: 'date', from: '2031-01-30', to: '2031-02-02' }, /^2031-0(1-3[01]|2-0[12])$/, 'end_on'],
+        [{ what: 'choice' }, /^(north|south|east|west|high)$/, 'valley'],
+        [
+          { what: 'choice', among: [{ to: '1', weight: 3 }, { to: 'Tobias Fenwick' }, { to: '5', weight: 0 }] },
+          /^[12]$/,
+          'owner',
+        ],
+      ];
+      for (const [edit, like, field] of forms) {
+        const made = await invented({ ...edit, alike: 'record' } as Partial<EditBody>, field);
+        expect(made.filter(({ now }) => !like.test(now))).toEqual([]);
+        const different = new Set(made.map((r) => r.now)).size;
+        // All that can come out does, of few; of many nearly each is another.
+        expect([JSON.stringify(edit), different]).toEqual([JSON.stringify(edit), expect.any(Number)]);
+        expect(different).toBeGreaterThanOrEqual(field === 'owner' ? 2 : 3);
+      }
+      const shares = (
+        await invented(
+          { what: 'choice', among: [{ to: '1', weight: 3 }, { to: '2' }], alike: 'record' } as Partial<EditBody>,
+          'owner',
+        )
+      ).filter((r) => r.now === '1').length;
+      expect(shares / (await values('owner')).length).toBeGreaterThan(0.6);
+    });
+
+    it.each([
+      [{ what: 'name' }, 'hives', 'edits[0].what', /takes no names/],
+      [{ what: 'number' }, 'note', 'edits[0].what', /takes no numbers/],
+      [{ what: 'date', to: '2027-01-01' }, 'end_on', 'edits[0].from', /first and the last day/],
+      [{ what: 'date', from: '2027-01-01', to: '2026-01-01' }, 'end_on', 'edits[0].to', /before the first/],
+      [{ what: 'date', from: 'soon', to: '2026-01-01' }, 'end_on', 'edits[0].from', /is a date such as/],
+      [{ what: 'number', from: 9, to: 1 }, 'hives', 'edits[0].to', /below the least/],
+      [{ what: 'number', from: 'x' }, 'hives', 'edits[0].from', /no number/],
+      [{ what: 'words', to: 900 }, 'note', 'edits[0].to', /from 1 to 40/],
+      [{ what: 'choice' }, 'note', 'edits[0].among', /no choices/],
+      [{ what: 'choice', among: [{ to: 'north', weight: 0 }] }, 'valley', 'edits[0].among', /come to nothing/],
+    ])('not %j into %s', async (edit, field, where, message) => {
+      const edits = [{ kind: 'invent', field, ...edit } as EditBody];
+      const details = await refusedWith(w.admin.makePreview({ selection: { type: 'bookings' }, edits }));
+      expect(details.problems).toMatchObject([{ where, message: expect.stringMatching(message) }]);
+    });
+
+    it('as the database and the program both draw', async () => {
+      const { rows } = await w.sql.query<{ t: string; n: string }>(
+        `select t, (('x' || left(encode(sha256(convert_to(t, 'UTF8')), 'hex'), 15))::bit(60)::bigint % 1000)::text as n
+         from unnest(array['', 'a', 'Ünï', repeat('long ', 500), '𝄞']) t`,
+      );
+      for (const { t, n } of rows)
+        expect(String(entryNamed('drawn')!.evaluate([t, new Big(1000)], noContext.env))).toBe(n);
+    });
   });
 
   it('of lists: entries go in once and come out, in their order', async () => {

@@ -5,6 +5,7 @@ import { copy } from './copy';
 import { add, remove } from './entries';
 import { fill } from './fill';
 import type { DraftEdit, EditForm } from './form';
+import { invent } from './invent';
 import { map } from './map';
 import { move } from './move';
 import { number } from './number';
@@ -33,6 +34,7 @@ const forms: { [K in Edit['kind']]: EditForm<K> } = {
   number,
   add,
   remove,
+  invent,
   put,
 };
 export const editActions = Object.entries(forms) as [Edit['kind'], EditForm<Edit['kind']>][];
