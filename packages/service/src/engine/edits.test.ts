@@ -421,7 +421,7 @@ describe('every edit', () => {
         ],
       ];
       for (const [edit, like, field] of forms) {
-        const made = await invented({ ...edit, alike: 'record' } as Partial<EditBody>, field);
+        const made = await invented({ ...edit, alike: 'record' }, field);
         expect(made.filter(({ now }) => !like.test(now))).toEqual([]);
         const different = new Set(made.map((r) => r.now)).size;
         // All that can come out does, of few; of many nearly each is another.
@@ -430,7 +430,7 @@ describe('every edit', () => {
       }
       const shares = (
         await invented(
-          { what: 'choice', among: [{ to: '1', weight: 3 }, { to: '2' }], alike: 'record' } as Partial<EditBody>,
+          { what: 'choice', among: [{ to: '1', weight: 3 }, { to: '2' }], alike: 'record' },
           'owner',
         )
       ).filter((r) => r.now === '1').length;
