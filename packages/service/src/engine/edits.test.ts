@@ -429,10 +429,7 @@ describe('every edit', () => {
         expect(different).toBeGreaterThanOrEqual(field === 'owner' ? 2 : 3);
       }
       const shares = (
-        await invented(
-          { what: 'choice', among: [{ to: '1', weight: 3 }, { to: '2' }], alike: 'record' },
-          'owner',
-        )
+        await invented({ what: 'choice', among: [{ to: '1', weight: 3 }, { to: '2' }], alike: 'record' }, 'owner')
       ).filter((r) => r.now === '1').length;
       expect(shares / (await values('owner')).length).toBeGreaterThan(0.6);
     });
