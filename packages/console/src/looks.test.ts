@@ -56,13 +56,17 @@ describe('the console as it is met', () => {
     await expect(() => page.getByLabel('Operator of Region').locator('option:checked').innerText()).toBecome(
       'is not (nor blank)',
     );
-    // The preview says so, too, and leads back to the job with them in it.
+    // The preview says so, too, and makes another with them in it.
     await button('Change these records').click();
     await page.getByText('will change').first().waitFor();
     await button('Preview').click();
     await page.getByText('Before you run').waitFor();
     await page.getByText('8,086 whose region is blank are left out.').waitFor();
     await button('Take them in').click();
+    await page.getByTestId('since').getByText(/8,08\d more/).waitFor();
+    await expect(() => page.getByText('are left out').count()).toBecome(0);
+    // So does the unfinished job.
+    await page.getByRole('link', { name: 'Records' }).click();
     await page.getByRole('gridcell').first().waitFor();
     await expect(() => page.getByLabel('Operator of Region').locator('option:checked').innerText()).toBecome(
       'is not, or is blank',

@@ -1,12 +1,14 @@
 import type { Me } from '@tantamos/contract';
 import { AnswerError } from '@tantamos/client';
 import { useQuery } from '@tanstack/react-query';
-import { createContext, useContext, useEffect, useState, type ReactNode } from 'react';
+import { createContext, lazy, Suspense, useContext, useEffect, useState, type ReactNode } from 'react';
 import { readAs } from '../components/format';
 import { Trouble, Working } from '../components/states';
-import { SignIn } from '../sign-in/SignIn';
 import { queries } from '../queries';
 import { queryClient, whenSignedOut } from './api';
+
+// Who is signed in already has no need of it.
+const SignIn = lazy(async () => ({ default: (await import('../sign-in/SignIn')).SignIn }));
 
 const Person = createContext<Me | null>(null);
 
@@ -31,7 +33,12 @@ export function Session({ children }: { children: ReactNode }) {
   };
   if (me.isPending) return <Working what="Opening" />;
   const nobody = me.error instanceof AnswerError && me.error.code === 'not_signed_in';
-  if (nobody) return <SignIn onEntered={entered} />;
+  if (nobody)
+    return (
+      <Suspense fallback={<Working what="Opening" />}>
+        <SignIn onEntered={entered} />
+      </Suspense>
+    );
   if (!me.data) return <Trouble error={me.error} />;
   readAs({ locale: me.data.locale, timeZone: me.data.workspace.timeZone });
   return (
@@ -39,7 +46,11 @@ export function Session({ children }: { children: ReactNode }) {
       <div className="h-full" inert={lapsed}>
         {children}
       </div>
-      {lapsed && <SignIn onEntered={entered} again={me.data.login} />}
+      {lapsed && (
+        <Suspense fallback={null}>
+          <SignIn onEntered={entered} again={me.data.login} />
+        </Suspense>
+      )}
     </Person>
   );
 }

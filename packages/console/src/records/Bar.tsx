@@ -7,13 +7,10 @@ import { Menu } from '../components/Menu';
 import { useWide } from '../components/useWide';
 import { partsFrom, pickedPartsOf, type Draft, type View } from '../job/draft';
 import { usualColumns } from './columns';
-import { ColumnsMenu } from './ColumnsMenu';
 import { inSelection } from './conditions';
 import { ExportMenu } from './ExportMenu';
 import type { FieldChoice } from './fields';
-import { RelatedMenu } from './RelatedMenu';
-import { SavedMenu } from './SavedMenu';
-import { TakeMenu } from './TakeMenu';
+import { ColumnsMenu, RelatedMenu, SavedMenu, TakeMenu } from './menus';
 import { TypePicker } from './TypePicker';
 
 interface Props {

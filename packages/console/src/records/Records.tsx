@@ -16,14 +16,14 @@ import { isNoneOf, isOneOf, narrowed } from './conditions';
 import { useFields, type FieldChoice } from './fields';
 import { FilterPanel } from './FilterPanel';
 import { Grid } from './Grid';
-import { NothingMatched } from './NothingMatched';
 import { PickBar } from './PickBar';
 import { PinnedStrip } from './PinnedStrip';
 import { SelectionLine } from './SelectionLine';
 import type { Open } from './Sheets';
 import { useFound } from './useFound';
 
-// Read when the first of them is opened.
+// Read when there is nothing to show, or when the first of them is opened.
+const NothingMatched = lazy(async () => ({ default: (await import('./NothingMatched')).NothingMatched }));
 const Sheets = lazy(async () => ({ default: (await import('./Sheets')).Sheets }));
 
 /** The records of a type: which, in what look, and beside them the job that would change them. */
@@ -123,12 +123,14 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
               What is wrong is said above, beneath the filter. Nothing has been changed.
             </Empty>
           ) : isEmpty ? (
-            <NothingMatched
-              filter={draft.filter}
-              explained={explained.data}
-              onFilter={(filter) => set({ filter })}
-              label={type.label}
-            />
+            <Suspense fallback={null}>
+              <NothingMatched
+                filter={draft.filter}
+                explained={explained.data}
+                onFilter={(filter) => set({ filter })}
+                label={type.label}
+              />
+            </Suspense>
           ) : (
             <Grid
               type={type.id}

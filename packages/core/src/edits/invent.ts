@@ -17,7 +17,6 @@ import { canonical } from '../language/value';
 import { fail, within } from '../problem';
 import type { EditKind } from './kind';
 import type { Literal } from './literal';
-import { firstNames, lastNames, mailDomains, plainWords } from './made-up';
 import { amount, fieldName, group, literal, many, oneOf, optional, shortText } from './member';
 import { editableField, fieldWords, givenValue, isFreeText } from './value';
 import { joined, worked } from './worked';
@@ -94,17 +93,19 @@ const plural: Record<Invention, string> = {
   choice: 'choices',
 };
 
-/** A number from 0 up, below another, that the seed, the record or its value, and a mark decide. */
-type Draw = (mark: string, below: number) => Checked;
+/** What the seed, the record or its value, and a mark decide. */
+interface Draw {
+  /** From 0 up, below another. */
+  number(mark: string, below: number): Checked;
+  word(mark: string, list: 'first' | 'last' | 'word'): Checked;
+}
 
 function drawer(seed: string, source: Checked): Draw {
-  return (mark, below) =>
-    call(
-      'drawn',
-      'number',
-      call('concatenate', 'text', textTree(`${seed}\n${mark}\n`), source),
-      numberTree(String(below)),
-    );
+  const said = (mark: string): Checked => call('concatenate', 'text', textTree(`${seed}\n${mark}\n`), source);
+  return {
+    number: (mark, below) => call('drawn', 'number', said(mark), numberTree(String(below))),
+    word: (mark, list) => call('drawn_word', 'text', said(mark), textTree(list)),
+  };
 }
 
 /** A value as its plain text; a choice as it is stored. */
@@ -122,13 +123,20 @@ function keyTree(type: RecordType): Checked {
 type Make = (edit: InventEdit, field: Field, draw: Draw) => Checked;
 
 const made: Record<Invention, Make> = {
-  name: (edit, field, draw) => ofText(edit, field, joined([first(draw), textTree(' '), last(draw)])),
+  name: (edit, field, draw) =>
+    ofText(edit, field, joined([draw.word('first name', 'first'), textTree(' '), draw.word('last name', 'last')])),
   mail: (edit, field, draw) => {
-    const number = call('pad', 'text', call('text', 'text', draw('number', 1_000_000)), numberTree('6'), textTree('0'));
+    const number = call(
+      'pad',
+      'text',
+      call('text', 'text', draw.number('number', 1_000_000)),
+      numberTree('6'),
+      textTree('0'),
+    );
     const parts = [
-      first(draw),
+      draw.word('first name', 'first'),
       textTree('.'),
-      last(draw),
+      draw.word('last name', 'last'),
       textTree('.'),
       number,
       textTree('@'),
@@ -140,7 +148,7 @@ const made: Record<Invention, Make> = {
   phone: (edit, field, draw) => {
     const threes = ['a', 'b', 'c'].flatMap((mark) => [
       textTree(' '),
-      call('pad', 'text', call('text', 'text', draw(mark, 1000)), numberTree('3'), textTree('0')),
+      call('pad', 'text', call('text', 'text', draw.number(mark, 1000)), numberTree('3'), textTree('0')),
     ]);
     return ofText(edit, field, joined([textTree('+999'), ...threes]));
   },
@@ -150,9 +158,9 @@ const made: Record<Invention, Make> = {
       fail('bad_value', `Say from 1 to ${mostWords} words.`, {
         where: least > most || most > mostWords ? 'to' : 'from',
       });
-    const count = draw('count', most - least + 1);
+    const count = draw.number('count', most - least + 1);
     const all = Array.from({ length: most }, (_, i): Checked => {
-      const word = oneOfTexts(plainWords, draw, `word ${i}`);
+      const word = draw.word(`word ${i}`, 'word');
       const spaced = i === 0 ? word : joined([textTree(' '), word]);
       if (i < least) return spaced;
       const isMeant: Checked = { kind: 'compare', op: '>=', left: count, right: numberTree(String(i - least + 1)) };
@@ -171,7 +179,7 @@ const made: Record<Invention, Make> = {
     const steps = Math.floor((high.n - low.n) * 10 ** scale + 0.5) + 1;
     if (!(steps >= 1 && steps <= mostSteps))
       fail('bad_value', 'The greatest must not be below the least, nor too far above it.', { where: 'to' });
-    const step = draw('number', steps);
+    const step = draw.number('number', steps);
     const above = scale === 0 ? step : calculated('/', step, numberTree(String(10 ** scale)));
     return calculated('+', numberTree(low.text), above);
   },
@@ -182,7 +190,7 @@ const made: Record<Invention, Make> = {
     const days = Math.round((Date.parse(high) - Date.parse(low)) / 86_400_000) + 1;
     if (!(days >= 1)) fail('bad_value', 'The last day is before the first.', { where: 'to' });
     const begin: Checked = { kind: 'value', dbType: 'date', text: low };
-    return { kind: 'arithmetic', op: '+', type: 'date', left: begin, right: draw('day', days) };
+    return { kind: 'arithmetic', op: '+', type: 'date', left: begin, right: draw.number('day', days) };
   },
   choice: (edit, field, draw) => {
     const all: readonly Chance[] = edit.among ?? (field.choices ?? []).map((c) => ({ to: c.value }));
@@ -196,7 +204,7 @@ const made: Record<Invention, Make> = {
     });
     const sum = parts.reduce((a, b) => a + b, 0);
     if (sum === 0) fail('bad_value', 'The weights come to nothing.', { where: 'among' });
-    const n = draw('choice', sum);
+    const n = draw.number('choice', sum);
     let upTo = 0;
     const cases = all.flatMap(({ to }, i): Case[] => {
       upTo += parts[i]!;
@@ -213,12 +221,12 @@ const precision = 1000;
 const mostSteps = 1e12;
 const mostWords = 40;
 
-const first = (draw: Draw): Checked => oneOfTexts(firstNames, draw, 'first');
-const last = (draw: Draw): Checked => oneOfTexts(lastNames, draw, 'last');
+/** Reserved for examples (RFC 2606): no mail ever arrives there. */
+const mailDomains = ['example.com', 'example.org', 'example.net'];
 
 function oneOfTexts(texts: readonly string[], draw: Draw, mark: string): Checked {
   const cases = texts.flatMap((text, i) => [numberTree(String(i)), textTree(text)]);
-  return call('switch', 'text', draw(mark, texts.length), ...cases);
+  return call('switch', 'text', draw.number(mark, texts.length), ...cases);
 }
 
 function ofText({ what }: InventEdit, field: Field, tree: Checked): Checked {

@@ -155,6 +155,8 @@ describe('finding records', () => {
       'edits',
       'safety',
       'why',
+      'writeAgain',
+      'after',
     ]);
     expect(JSON.stringify(document)).toContain('Idempotency-Key');
     const refs = [...JSON.stringify(document).matchAll(/#\/components\/schemas\/(\w+)/g)].map((m) => m[1]!);

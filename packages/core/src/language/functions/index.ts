@@ -1,5 +1,5 @@
 import { dateFunctions } from './date';
-import { drawnFunction } from './drawn';
+import { drawnFunctions } from './drawn';
 import { entryFunctions } from './entries';
 import type { FunctionEntry } from './entry';
 import { listEdits, listFunctions } from './list';
@@ -22,7 +22,7 @@ export const functions: readonly FunctionEntry[] = [
 ];
 
 const byName = new Map(functions.map((f) => [f.name.toLowerCase(), f]));
-const ofEdits = new Map([...listEdits, drawnFunction].map((f) => [f.name, f]));
+const ofEdits = new Map([...listEdits, ...drawnFunctions].map((f) => [f.name, f]));
 
 export function functionNamed(name: string): FunctionEntry | undefined {
   return byName.get(name.toLowerCase());

@@ -1,11 +1,10 @@
 import type { RelatedBody, TypeSummary, TypeView } from '@tantamos/contract';
 import { useQueries } from '@tanstack/react-query';
-import { GitBranch } from 'lucide-react';
 import { useState } from 'react';
-import { Menu, menuItem } from '../components/Menu';
+import { menuItem } from '../components/Menu';
 import { queries } from '../queries';
 
-interface Props {
+export interface RelatedProps {
   type: TypeView;
   types: readonly TypeSummary[];
   /** Goes to that type, to those related to what is selected now. */
@@ -13,15 +12,7 @@ interface Props {
 }
 
 /** From these records to their relatives: what points at them, what they point at, their family. */
-export function RelatedMenu({ type, types, onGo }: Props) {
-  return (
-    <Menu label="Related" icon={<GitBranch className="size-4 text-quiet" aria-hidden="true" />} width="w-88">
-      {(close) => <Choices type={type} types={types} onGo={(t, r) => (onGo(t, r), close())} />}
-    </Menu>
-  );
-}
-
-function Choices({ type, types, onGo }: Props) {
+export function RelatedChoices({ type, types, onGo }: RelatedProps) {
   const [self, setSelf] = useState(false);
   const others = useQueries({
     queries: types.filter((t) => t.notReadable === null).map((t) => queries.type(t.id)),

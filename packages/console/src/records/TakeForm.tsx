@@ -1,29 +1,19 @@
 import type { TakeBody } from '@tantamos/contract';
 import { hasOrder } from '@tantamos/core';
-import { ListFilter } from 'lucide-react';
 import { useState } from 'react';
 import { Button } from '../components/Button';
 import { textInput } from '../components/inputs';
-import { Menu } from '../components/Menu';
 import { Picker } from '../components/Picker';
 import type { FieldChoice } from './fields';
 
-interface Props {
+export interface TakeProps {
   take: TakeBody | null;
   fields: readonly FieldChoice[];
   onTake: (take: TakeBody | null) => void;
 }
 
 /** Only the first so many, by an order; or so many at random; of each value of a field where wanted. */
-export function TakeMenu(props: Props) {
-  return (
-    <Menu label="First…" icon={<ListFilter className="size-4 text-quiet" aria-hidden="true" />}>
-      {(close) => <Form {...props} onTake={(t) => (props.onTake(t), close())} />}
-    </Menu>
-  );
-}
-
-function Form({ take, fields, onTake }: Props) {
+export function TakeForm({ take, fields, onTake }: TakeProps) {
   const [count, setCount] = useState(String(take?.count ?? 100));
   const [random, setRandom] = useState(take?.seed !== undefined);
   const [seed, setSeed] = useState(take?.seed ?? 'sample 1');

@@ -1,12 +1,11 @@
 import type { Unreadable } from '@tantamos/core';
-import { ArrowDown, ArrowUp, Columns3 } from 'lucide-react';
+import { ArrowDown, ArrowUp } from 'lucide-react';
 import { useState } from 'react';
 import { LinkButton } from '../components/Button';
 import { textInput } from '../components/inputs';
-import { Menu } from '../components/Menu';
 import type { FieldChoice } from './fields';
 
-interface Props {
+export interface ColumnsProps {
   fields: readonly FieldChoice[];
   /** What is there and cannot be read. */
   unreadable: readonly Unreadable[];
@@ -16,15 +15,7 @@ interface Props {
 }
 
 /** Which fields are shown and in which order, those of related records among them. */
-export function ColumnsMenu(props: Props) {
-  return (
-    <Menu label="Columns" icon={<Columns3 className="size-4 text-quiet" aria-hidden="true" />}>
-      {() => <Choice {...props} />}
-    </Menu>
-  );
-}
-
-function Choice({ fields, unreadable, columns, onChange, onReset }: Props) {
+export function ColumnsChoice({ fields, unreadable, columns, onChange, onReset }: ColumnsProps) {
   const [text, setText] = useState('');
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const fits = (f: FieldChoice): boolean =>

@@ -1,17 +1,15 @@
 import { AnswerError } from '@tantamos/client';
 import type { SavedSelectionView, SelectionBody, SelectionsFileBody } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { Bookmark } from 'lucide-react';
 import { useState } from 'react';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { moment, number } from '../components/format';
 import { textInput } from '../components/inputs';
-import { Menu } from '../components/Menu';
 import { Problems } from '../components/Problems';
 import { queries } from '../queries';
 
-interface Props {
+export interface SavedProps {
   /** What is selected now. */
   selection: SelectionBody;
   onOpen: (saved: SavedSelectionView) => void;
@@ -19,21 +17,13 @@ interface Props {
 }
 
 /** Selections under names: opened as they are, or as one more condition; and the present one saved. */
-export function SavedMenu({ selection, onOpen, onOnlyIn }: Props) {
+export function SavedPanel({ selection, onOpen, onOnlyIn }: SavedProps) {
   return (
-    <Menu label="Saved" icon={<Bookmark className="size-4 text-quiet" aria-hidden="true" />} width="w-110">
-      {(close) => (
-        <div className="space-y-4">
-          <SavedList
-            type={selection.type}
-            onOpen={(s) => (onOpen(s), close())}
-            onOnlyIn={(name) => (onOnlyIn(name), close())}
-          />
-          <SaveForm selection={selection} />
-          <FileMove />
-        </div>
-      )}
-    </Menu>
+    <div className="space-y-4">
+      <SavedList type={selection.type} onOpen={onOpen} onOnlyIn={onOnlyIn} />
+      <SaveForm selection={selection} />
+      <FileMove />
+    </div>
   );
 }
 
