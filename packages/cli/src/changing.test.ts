@@ -121,7 +121,7 @@ describe('changing records from the command line', () => {
         { kind: 'clear', field: 'access_note' },
       ]),
     );
-    writeFileSync(pairs, 'north,south\n"south",north\n');
+    writeFileSync(pairs, 'Valley,new valley\nnorth,south\n"south",north\n');
     const made = await cli(['preview', 'sites', '-f', 'id < 50', '--edit', edits, '--map', `valley pairs=@${pairs}`]);
     expect(made.out).toContain(
       'shift hectares by +10 %, clear access note and map valley: North → South, South → North.',
@@ -129,7 +129,59 @@ describe('changing records from the command line', () => {
     expect(made.code).toBe(0);
   });
 
+  it('takes a price list as it is kept beside the service', async () => {
+    const list = join(__dirname, '../../demo/price-list.csv');
+    const words = [
+      'bookings',
+      '-f',
+      "status = 'draft'",
+      '--map',
+      `price_per_hive from=crop pairs=@${list} rest=refuse`,
+    ];
+    const { code, out } = await cli(['preview', ...words]);
+    expect([code, out]).toEqual([0, expect.stringContaining('1,200 matched = 1,200 will change')]);
+    expect(out).toContain('map price per hive by crop');
+  });
+
+  it('makes a preview again with what it offers, without some records, and tells what differs', async () => {
+    const first = await cli([
+      'preview',
+      'bookings',
+      '-f',
+      "status = 'draft' AND site IS NOT NULL AND id < 3000",
+      ...['--set', 'region=Northen Hills', '--set', 'note=Seen.'],
+    ]);
+    const [, id, mend] = /tantamos preview --again (\w+) --mend (\w+)/.exec(first.out)!;
+    expect(first.out).toContain('Write “Northern Hills” instead: ');
+    const [, matched] = /^(\d+) matched/m.exec(first.out)!;
+    const again = await cli([
+      'preview',
+      '--again',
+      'last',
+      '--mend',
+      mend!,
+      '--drop',
+      '1,76',
+      '--set',
+      'note=Seen twice.',
+    ]);
+    expect(again.code).toBe(0);
+    expect(again.out).toContain('set region to “Northern Hills” and set note to “Seen twice.”');
+    expect(again.out).toContain(`${Number(matched) - 2} matched`);
+    const differ = await cli(['look', 'last', '--against', id!, '--limit', '2']);
+    expect(differ.out).toContain(`0 as before, 0 more, 2 no longer, ${Number(matched) - 2} otherwise`);
+    expect(differ.out).toContain('Seen. → Seen twice.');
+    const spread = await cli(['look', 'last', '--pick', 'spread', '--field', 'region', '--format', 'json']);
+    expect((JSON.parse(spread.out) as unknown[]).length).toBeGreaterThan(1);
+  });
+
   it.each<[string[], number, string[]]>([
+    [['--mend', 'new_value'], 2, ['--mend goes with --again']],
+    [['--split', 'owner among=1 level=tasks:owner:"stat = \'open\'"'], 1, ["  stat = 'open'", '  ^^^^']],
+    [['--number', 'note go-on step=-1'], 1, ['goes up: say a step above 0. (--number)']],
+    [['--copy', 'note from=name of=growers record=Nobody'], 1, ['Growers: none is called “Nobody”. (--copy)']],
+    [['--invent', 'note what=shuffle'], 1, ['must be one of name, mail, phone']],
+    [['--compute', 'hives = new(hives)'], 1, ['worked out from itself']],
     [['--compute', 'hives'], 2, ["--compute takes 'FIELD = EXPRESSION'"]],
     [
       ['--compute', 'hives = note'],

@@ -18,13 +18,16 @@ export function readEdit(kind: Edit['kind'], said: string): Edit {
   if (first === undefined) throw new UsageError(`${option} needs a field first: ${usageOf(kind)}`);
   const members = editMembers(kind);
   const edit: Record<string, unknown> = { kind, field: unquoted(first) };
+  // What may stand above the columns of a CSV file.
+  const from = rest.find((word) => word.startsWith('from='))?.slice(5);
+  const heads = [unquoted(first), ...(from === undefined ? [] : [unquoted(from)])];
   for (const word of rest) {
     const at = word.indexOf('=');
     const name = camel(at < 0 ? word : word.slice(0, at));
     const member = name !== 'field' && Object.hasOwn(members, name) ? members[name] : undefined;
     if (!member) throw new UsageError(`${option}: “${word}” is none of what it takes. ${usageOf(kind)}`);
     if (Object.hasOwn(edit, name)) throw new UsageError(`${option}: ${kebab(name)} is said twice.`);
-    edit[name] = valueOf(member, at < 0 ? null : word.slice(at + 1), `${option} ${kebab(name)}`);
+    edit[name] = valueOf(member, at < 0 ? null : word.slice(at + 1), `${option} ${kebab(name)}`, heads);
   }
   const missing = Object.entries(members).find(([name, m]) => !m.optional && !Object.hasOwn(edit, name));
   if (missing) throw new UsageError(`${option} needs ${kebab(missing[0])}=…: ${usageOf(kind)}`);
@@ -61,13 +64,13 @@ const isYesNo = ({ type }: Schema): boolean => type === 'boolean';
 const kebab = (name: string): string => name.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`);
 const camel = (name: string): string => name.replace(/-([a-z])/g, (_, c: string) => c.toUpperCase());
 
-function valueOf({ schema }: Member, said: string | null, what: string): unknown {
+function valueOf({ schema }: Member, said: string | null, what: string, heads: readonly string[]): unknown {
   if (isYesNo(schema) && (said === null || /^(yes|true)$/i.test(said))) return true;
   if (isYesNo(schema) && /^(no|false)$/i.test(said!)) return false;
   if (said === null) throw new UsageError(`${what} needs a value: ${what.split(' ').at(-1)}=…`);
   if (schema.type !== 'array') return one(schema, unquoted(said), what);
   const items = schema.items as Schema;
-  if (said.startsWith('@')) return fromCsv(unquoted(said.slice(1)), items, what);
+  if (said.startsWith('@')) return fromCsv(unquoted(said.slice(1)), items, what, heads);
   return apart(said, ',').map((item) => itemOf(items, apart(item, ':').map(unquoted), what, item));
 }
 
@@ -90,7 +93,8 @@ function one({ type }: Schema, said: string, what: string): unknown {
   return Number(said);
 }
 
-function fromCsv(path: string, items: Schema, what: string): unknown[] {
+/** A first line that names the field, or says what the first column is, is no line of values. */
+function fromCsv(path: string, items: Schema, what: string, heads: readonly string[]): unknown[] {
   let text: string;
   try {
     text = readFileSync(path === '-' ? 0 : path, 'utf8');
@@ -103,6 +107,9 @@ function fromCsv(path: string, items: Schema, what: string): unknown[] {
   } catch (error) {
     throw new UsageError(`${what}: ${path} is no CSV: ${(error as Error).message}`);
   }
+  const [column] = Object.keys((items.properties as object | undefined) ?? {});
+  const names = [...heads, ...(column === undefined ? [] : [column])].map((name) => name.toLowerCase());
+  if (rows.length > 1 && names.includes(rows[0]![0]!.trim().toLowerCase())) rows.shift();
   return rows.map((row) => itemOf(items, row, what, row.join(',')));
 }
 
