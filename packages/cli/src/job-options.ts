@@ -121,6 +121,7 @@ async function jobBefore(api: Client, options: JobOptions): Promise<JobBody | un
   if (code !== undefined && again === undefined) throw new UsageError('--mend goes with --again PREVIEW.');
   if (again === undefined) return file === undefined ? undefined : readJobFile(file);
   const p = await findPreview(api, again);
+  if (p.kind === 'undo') throw new UsageError('This preview takes a run back; it is made again by: tantamos undo RUN');
   if (!p.job) throw new UsageError('The job of this preview holds what you may not see.');
   const offered = p.notes.flatMap((n) => (n.mend ? [n.code] : []));
   const mend = p.notes.find((n) => n.mend && n.code === code)?.mend;

@@ -63,7 +63,10 @@ describe('the console as it is met', () => {
     await page.getByText('Before you run').waitFor();
     await page.getByText('8,086 whose region is blank are left out.').waitFor();
     await button('Take them in').click();
-    await page.getByTestId('since').getByText(/8,08\d more/).waitFor();
+    await page
+      .getByTestId('since')
+      .getByText(/8,08\d more/)
+      .waitFor();
     await expect(() => page.getByText('are left out').count()).toBecome(0);
     // So does the unfinished job.
     await page.getByRole('link', { name: 'Records' }).click();

@@ -69,7 +69,8 @@ function Ready({ preview: p }: { preview: PreviewView }) {
   const again = useMutation({
     mutationFn: (mend: Omit<Mend, 'words'>) => api.makePreview({ ...mended(p.job!, mend), after: p.id } as JobBody),
     onSuccess: (next, mend) => {
-      if (draft.type === p.type) change({ ...keptOf(draft, mend), after: next.id });
+      // Another unfinished job than the one this was made of has nothing to do with it.
+      if (draft.after === p.id) change({ ...keptOf(draft, mend), after: next.id });
       void navigate(`/previews/${next.id}`);
     },
   });

@@ -110,6 +110,14 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
 
 /** Two names may mean one record: then there would be two values for it. */
 function mustMapOnce({ field, value }: Change): void {
+  if (value.from === 'place' && value.place.level) {
+    const keys = value.place.level.values.flatMap((v) => (v.kind === 'value' ? [v.text] : []));
+    const twice = keys.find((key, i) => keys.indexOf(key) !== i);
+    if (twice !== undefined)
+      fail('bad_value', `${field.label}: two of those named are the same record, the one with the key ${twice}.`, {
+        where: 'edits',
+      });
+  }
   if (value.from !== 'given' || 'kept' in value.given) return;
   const seen = new Set<string>();
   for (const { key } of value.given.entries) {

@@ -647,6 +647,11 @@ describe('every edit', () => {
         /holds no owner/,
       ],
       [{ kind: 'split', field: 'owner', among: [{ to: '1', weight: 2 }], level: [{}] }, 'edits[0].level', /no weights/],
+      [
+        { kind: 'split', field: 'owner', among: [{ to: '1' }, { to: 'Ines Calloway' }], level: [{}] },
+        'edits',
+        /are the same record/,
+      ],
       [{ kind: 'number', field: 'hives', prefix: 'x' }, 'edits[0].prefix', /no prefix/],
       [{ kind: 'add', field: 'note', entries: ['a, b'] }, 'edits[0].entries[0]', /separator/],
       [{ kind: 'tidy', field: 'note', how: ['phone'], country: 'de' }, 'edits[0].country', /digits/],

@@ -25,6 +25,9 @@ import type { Note } from './preview-row';
 // Who and what else is concerned by a preview: people who are not active any more, saved selections, the person's own record.
 
 const mostTold = 20;
+/** Filters that are read to see whether they ask for a field: so many, of so many characters at most. */
+const mostRead = 50;
+const longestRead = 10_000;
 
 /** References that would come to point at records that their type says are not active. */
 export async function inactiveNotes(
@@ -67,11 +70,14 @@ export async function inactiveNotes(
 /** Saved selections that ask for a field that is changed: they may find other records afterwards. */
 export async function usesNotes(database: Database, seen: Seen, { selection, changes }: CheckedJob): Promise<Note[]> {
   const { id } = selection.type;
-  const saved = await database.rows<{ name: string; selection: Selection }>(
-    `select name, selection from tantamos.saved_selection where type = $1 and (open or owner = $2) order by lower(name) limit 500`,
-    [id, seen.person.id],
-  );
   const written = new Map(changes.map((c) => [c.field.name.toLowerCase(), c.field.label.toLowerCase()]));
+  const saved = await database.rows<{ name: string; selection: Selection }>(
+    `select name, selection from tantamos.saved_selection
+     where type = $1 and (open or owner = $2) and length(selection ->> 'filter') <= $4
+       and exists (select from unnest($3::text[]) f(name) where strpos(lower(selection ->> 'filter'), f.name) > 0)
+     order by lower(name) limit $5`,
+    [id, seen.person.id, [...written.keys()], longestRead, mostRead],
+  );
   const labels = new Set<string>();
   const using = saved.filter(({ selection: { filter } }) => {
     const asked = fieldsIn(filter ?? '').filter((name) => written.has(name));
@@ -103,6 +109,7 @@ export async function ownNotes(
   previewId: string,
   { selection: { type } }: CheckedJob,
   { me }: Context,
+  seen: Seen,
 ): Promise<Note[]> {
   if (me?.type !== type.id) return [];
   const found = await database.one(
@@ -114,7 +121,7 @@ export async function ownNotes(
   return [
     {
       code: 'own_record',
-      message: `Your own record, ${keyWords(type, me.key)}, is among those that would change.`,
+      message: `The own record of ${seen.person.name}, ${keyWords(type, me.key)}, is among those that would change.`,
       count: 1,
       examples: [],
       mend: { words: 'Leave it out', drop: [me.key] },

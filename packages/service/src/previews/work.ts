@@ -93,7 +93,7 @@ export class Works {
         ...(await countNotes(this.database, id)),
         ...(await newValueNotes(this.database, job, checked)),
         ...(await inactiveNotes(this.database, id, checked, catalog)),
-        ...(await ownNotes(this.database, id, checked, context)),
+        ...(await ownNotes(this.database, id, checked, context, seen)),
         ...(await usesNotes(this.database, seen, checked)),
         ...(await unusedGiven(this.database, id, parts[0]!)),
         ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
