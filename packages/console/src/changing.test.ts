@@ -229,6 +229,20 @@ describe('changing records in the console', () => {
     expect(opened.errors).toEqual([]);
   });
 
+  it('computes only where there is a result, in one click', async () => {
+    await begin('bookings');
+    await edit('Note', 'formula');
+    await writeInto('Formula for Note', '100 / (hives - 68)');
+    const results = page.getByLabel('What comes out');
+    await results.getByText('division by zero').waitFor();
+    await click('Only where there is a result');
+    await until(async () => (await sentence()).includes('(only where'), 'the condition is said');
+    await expect(() => results.getByText('division by zero').count()).toBecome(0);
+    await expect(() => page.getByRole('status').filter({ hasText: 'will change' }).innerText()).toBecome(
+      expect.not.stringContaining('…'),
+    );
+  });
+
   it('keeps every form complete and legible', async () => {
     await begin('growers');
     const forms: [string, string, string][] = [

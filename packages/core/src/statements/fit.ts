@@ -28,7 +28,14 @@ export function fit(made: Sql, type: ValueType, field: Field, target: Target | n
   if (type === 'number' && field.base === 'number') return fitNumber(made, field);
   if (field.base === 'uuid') {
     const isUuid = sql`(${made})::text ~* '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$'`;
-    return { value: made, causes: [sql`when not (${isUuid}) then ${said([what, ' is a UUID; ', made, ' is none.'])}`] };
+    return {
+      value: made,
+      causes: [sql`when not (${isUuid}) then ${said([`${what} is a UUID; “`, sql`left(${made}, 60)`, '” is none.'])}`],
+    };
+  }
+  if (field.base === 'json' && type === 'text') {
+    const words = said([`${what} is JSON; “`, sql`left(${made}, 60)`, '” is not.']);
+    return { value: made, causes: [sql`when not tantamos.is_json(${made}) then ${words}`] };
   }
   if (type === 'moment' && isClock(field.dbType))
     return { value: sql`(${made} at time zone ${value(scope.env.timeZone)})`, causes: [] };

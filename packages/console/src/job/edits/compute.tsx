@@ -1,4 +1,5 @@
 import { lazy, Suspense } from 'react';
+import { LinkButton } from '../../components/Button';
 import { Change } from '../../components/Change';
 import type { EditForm, Result } from './form';
 
@@ -29,6 +30,11 @@ export const compute: EditForm<'compute'> = {
           />
         </Suspense>
         <Results results={results} />
+        {edit.where === undefined && results.some((r) => r.cause !== null) && (
+          <LinkButton onClick={() => onChange({ where: `(${edit.formula ?? ''}) IS NOT NULL` })}>
+            Only where there is a result
+          </LinkButton>
+        )}
       </div>
     );
   },

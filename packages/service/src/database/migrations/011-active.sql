@@ -2,6 +2,15 @@
 
 alter table tantamos.type_setting add active_field text;
 
+-- Is a text JSON that the database keeps?
+create function tantamos.is_json(said text) returns boolean language plpgsql immutable parallel safe as $$
+begin
+  perform said::jsonb;
+  return true;
+exception when others then
+  return false;
+end $$;
+
 -- A whole number from 0 up, below the one given, that a text decides: of its SHA-256 digest the first 60 bits.
 create function tantamos.drawn(said text, below bigint) returns bigint language sql immutable parallel safe
   return ('x' || left(encode(sha256(convert_to(said, 'UTF8')), 'hex'), 15))::bit(60)::bigint % below;
