@@ -1,4 +1,4 @@
-import { clip, type Catalog, type Field } from '../catalog/catalog';
+import { clip, hasOrder, type Catalog, type Field } from '../catalog/catalog';
 import { pathText } from '../catalog/path';
 import { checkCondition, checkExpression } from '../language/check';
 import { typeOf, type Checked } from '../language/checked';
@@ -60,7 +60,9 @@ function targetOf(tree: Checked, field: Field, catalog: Catalog): Target | null 
 function valueFor(field: Field, expression: Expression, { catalog, type, context }: About): Checked {
   const { span } = expression;
   const isMe = expression.kind === 'call' && expression.name === 'me';
-  if ((expression.kind !== 'literal' || expression.type === 'null') && !isMe)
+  // What is compared with nothing has no literals of its own.
+  const isPlainText = !hasOrder(field);
+  if (isPlainText || ((expression.kind !== 'literal' || expression.type === 'null') && !isMe))
     return checkExpression(expression, catalog, type, context);
   const beside: Expression = { kind: 'name', path: [{ name: field.name, span }], span };
   const compared = checkExpression(
