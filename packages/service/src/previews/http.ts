@@ -1,5 +1,5 @@
 import type { JournalQuery, JournalPage, previewRoutes, PreviewView } from '@tantamos/contract';
-import { shortId } from '@tantamos/core';
+import { fail, shortId } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
 import { sendExport } from '../journal/file';
@@ -52,6 +52,7 @@ export const previewHandlers: Handlers<typeof previewRoutes> = {
     const p = await knownPreview(call);
     const { pick, field, limit = 50 } = call.query;
     if (pick === undefined) return sendJournal(call, p, { preview: p.id }, `preview-${shortId(p.id)}`);
+    mustBeReady(p);
     const { database } = call.services;
     const rows = await pickedRows(database, p.id, p.work_order, call.seen.catalog, { pick, field }, limit);
     return { records: await journalRecords(database, call.seen.catalog, rows), next: null };
@@ -61,6 +62,7 @@ export const previewHandlers: Handlers<typeof previewRoutes> = {
     const { services, seen, query } = call;
     const later = await knownPreview(call);
     const earlier = await knownPreview({ ...call, params: { id: query.with } });
+    [earlier, later].forEach(mustBeReady);
     return differencesOf(services.database, earlier, later, seen);
   },
 
@@ -70,6 +72,11 @@ export const previewHandlers: Handlers<typeof previewRoutes> = {
     await call.services.previews.cancel(p.id);
   },
 };
+
+/** What is said of a whole preview is not said of half of one. */
+function mustBeReady({ state }: PreviewRow): void {
+  if (state !== 'ready') fail('not_ready', 'The preview is not ready: all of it is there, or none.');
+}
 
 type Asking = Pick<Call, 'services' | 'seen' | 'params'>;
 

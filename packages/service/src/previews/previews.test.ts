@@ -67,6 +67,8 @@ describe('a preview, complete', () => {
       );
       const theirs = await previewed(w.editor, { selection: { type: 'sites', filter: 'id < 9' }, edits: [edit] });
       expect(theirs.notes.map((n) => n.code)).not.toContain('field_used');
+      // A selection that is mine alone is named to nobody else who looks at the preview.
+      expect((await w.editor.preview(p.id)).notes.map((n) => n.code)).not.toContain('field_used');
       await w.admin.dropSelection('in Tall Valley');
     });
 
@@ -260,6 +262,12 @@ describe('a preview, complete', () => {
     expect([itself.more.count, itself.fewer.count, itself.otherwise.count]).toEqual([0, 0, 0]);
     const other = await of('sites', 'id < 9', { kind: 'set', field: 'valley', value: 'south' });
     expect(await refusedWith(w.admin.previewDifferences(now.id, { with: other.id }))).toMatchObject({ status: 400 });
+    await w.admin.dropPreview(other.id);
+    for (const half of [
+      w.admin.previewRecords(other.id, { pick: 'spread' }),
+      w.admin.previewDifferences(other.id, { with: other.id }),
+    ])
+      expect((await refusedWith(half)).code).toBe('not_ready');
     expect(
       await refusedWith(w.admin.makePreview({ ...job(only + ' id < 5', 'x'), after: crypto.randomUUID() })),
     ).toMatchObject({ status: 404 });

@@ -7,7 +7,7 @@ import { reportAsSeen } from '../lists/seen-report';
 import type { Seen } from '../rights/seen';
 import type { Services } from '../services';
 import { mayStart } from './may-start';
-import type { PreviewRow } from './preview-row';
+import type { Note, PreviewRow } from './preview-row';
 
 /** A preview as a person may see it, who may know of it (see `mustKnow`). */
 export async function previewView(services: Services, p: PreviewRow, seen: Seen): Promise<PreviewView> {
@@ -70,11 +70,17 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     along: alongViews(catalog, p.work_order, p.along),
     // Another job than theirs is nobody's to see.
     notes: p.notes
-      .filter((n) => wordsAsSeen(n.message, type) === n.message)
+      .filter((n) => wordsAsSeen(n.message, type) === n.message && isFor(n, p, seen))
       .map(({ mend, ...n }) => (mend && told.job ? { ...n, mend } : n)),
     hindrance: start ? (start.hindrance?.message ?? null) : `The type “${p.type}” is no longer there.`,
     expectRequired: start?.sayNumber != null,
     run: p.run,
     after: p.job.after ?? null,
   };
+}
+
+/** What names private selections is for their owner; what names people, for who may see everybody, too. */
+function isFor({ code }: Note, { made_by: madeBy }: PreviewRow, seen: Seen): boolean {
+  if (code !== 'field_used' && code !== 'inactive' && code !== 'own_record') return true;
+  return madeBy === seen.person.id || (code !== 'field_used' && seen.isWhole);
 }
