@@ -37,7 +37,7 @@ export { editsPage } from './edits/page';
 export * from './edits/change';
 export * from './job/mend';
 export { levelled } from './edits/level';
-export { inventions, type Invention } from './edits/invent';
+export { inventions, inventionWords, type Invention } from './edits/invent';
 export type { About } from './edits/kind';
 export { readsLike } from './edits/reads-like';
 export type { Member } from './edits/member';

@@ -79,11 +79,12 @@ export const invent: EditKind<InventEdit> = {
     ];
     const same = alike === 'record' ? 'one for each record' : 'the same for the same value';
     const sown = seed === undefined ? '' : `, seed “${clip(seed)}”`;
-    return `invent ${plural[edit.what]}${range.join('')} for ${fieldWords(of.type, edit.field).label} (${same}${sown})`;
+    return `invent ${inventionWords[edit.what]}${range.join('')} for ${fieldWords(of.type, edit.field).label} (${same}${sown})`;
   },
 };
 
-const plural: Record<Invention, string> = {
+/** What each is called in a sentence. */
+export const inventionWords: Readonly<Record<Invention, string>> = {
   name: 'names',
   mail: 'mail addresses',
   phone: 'phone numbers',
@@ -231,7 +232,7 @@ function oneOfTexts(texts: readonly string[], draw: Draw, mark: string): Checked
 
 function ofText({ what }: InventEdit, field: Field, tree: Checked): Checked {
   if (!isFreeText(field) || typeOf(tree) !== 'text')
-    fail('type_mismatch', `${field.label} takes no ${plural[what]}.`, { where: 'what' });
+    fail('type_mismatch', `${field.label} takes no ${inventionWords[what]}.`, { where: 'what' });
   return tree;
 }
 

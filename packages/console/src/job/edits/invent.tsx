@@ -1,17 +1,7 @@
-import { inventions, type Invention } from '@tantamos/core';
+import { inventions, inventionWords, type Invention } from '@tantamos/core';
 import type { FieldView } from '@tantamos/contract';
 import { isFreeText, isNumber, isTime, type EditForm } from './form';
 import { ChoiceRow, TextRow } from './parts';
-
-const whatWords: Record<Invention, string> = {
-  name: 'names of people',
-  mail: 'mail addresses',
-  phone: 'phone numbers',
-  words: 'words',
-  number: 'numbers',
-  date: 'dates',
-  choice: 'choices',
-};
 
 /** What can be made up for a field. */
 function inventable(field: FieldView): readonly Invention[] {
@@ -43,7 +33,7 @@ export const invent: EditForm<'invent'> = {
   Form({ field, edit, onChange }) {
     const all = inventable(field);
     const range = edit.what && ranges[edit.what];
-    const options = Object.fromEntries([['', 'Choose what'], ...all.map((w) => [w, whatWords[w]])]) as Record<
+    const options = Object.fromEntries([['', 'Choose what'], ...all.map((w) => [w, inventionWords[w]])]) as Record<
       Invention | '',
       string
     >;
