@@ -5,6 +5,7 @@ import { typeOf, walk, type Checked, type CheckedRelated, type CheckedSelection 
 import { dayFrom, numberOf, numberText } from './evaluate/value';
 import { daysOn } from './functions/date';
 import { calculation } from './functions/number';
+import { ordersOnly } from './functions/entry';
 import { IntervalTerm } from './functions/time';
 import type { Scope } from './scope';
 import type { Comparison } from './syntax';
@@ -154,8 +155,16 @@ type Calculation = Extract<Checked, { kind: 'call' | 'arithmetic' }>;
 
 function calculated(tree: Calculation, place: Place, ground: Ground): Term {
   return tree.kind === 'call'
-    ? tree.entry.sql(argumentsOf(tree.args, place), place.scope.env, ground)
+    ? tree.entry.sql(
+        ordersOnly(tree.entry) ? tree.args.map((a) => ordered(a, place)) : argumentsOf(tree.args, place),
+        place.scope.env,
+        ground,
+      )
     : arithmetic(tree, place, ground);
+}
+
+function ordered(tree: Checked, place: Place): Term {
+  return tree.kind === 'interval' ? interval(tree, place) : new Term(side(tree, place), typeOf(tree));
 }
 
 /** Lists of two types of the database (text and varchar, two enums) meet as lists of the one that both are in the language. */
@@ -395,7 +404,7 @@ function inOtherType({ type, last }: Extract<Checked, { kind: 'convert' }>, from
 
 function interval(tree: Extract<Checked, { kind: 'interval' }>, place: Place): Term {
   const dbType = tree.of === 'date' ? 'date' : 'timestamptz';
-  const end = (e: Checked | null, open: string): Sql => (e ? canonical(e, place) : raw(`'${open}'::${dbType}`));
+  const end = (e: Checked | null, open: string): Sql => (e ? side(e, place) : raw(`'${open}'::${dbType}`));
   return new IntervalTerm(end(tree.from, '-infinity'), end(tree.to, 'infinity'));
 }
 

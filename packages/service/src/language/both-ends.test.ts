@@ -271,6 +271,16 @@ describe('an expression in the database and in memory', () => {
     ['DAY(m)', [null, null, null, null, '1']],
     ["c < TIMESTAMP('1947-05-11T00:31:00Z')", ['false', 'true', 'false', 'true', 'true']],
     ["c < TIMESTAMP('1947-05-11T00:30:00Z')", ['false', 'true', 'false', 'true', 'false']],
+    // Endless, both ways, beyond the year 9999, before the year 1, and in May.
+    ["T_AFTER(d, DATE('2026-04-30'))", ['true', 'false', 'true', 'false', 'true']],
+    ["T_DURING(d, INTERVAL('2026-04-30', '2026-05-31'))", ['false', 'false', 'false', 'false', 'true']],
+    [
+      "T_FINISHEDBY(INTERVAL('2026-04-01', d), INTERVAL('2026-04-02', '..'))",
+      ['true', 'false', 'false', 'false', 'false'],
+    ],
+    ["T_STARTS(INTERVAL(d, '2026-06-01'), INTERVAL('..', '2026-06-02'))", ['false', 'true', 'false', 'false', 'false']],
+    ["T_DISJOINT(m, DATE('2026-05-01'))", ['true', 'true', 'true', 'true', 'false']],
+    ['T_EQUALS(m, d)', ['true', 'true', 'false', 'false', 'false']],
     ['A_OVERLAPS(short, tags)', ['true', 'true', 'true', 'true', 'true']],
     ["A_CONTAINS(short, ('a'))", ['true', 'true', 'true', 'true', 'true']],
     ["LEFT('abc', 0.99999999999999999)", ['', '', '', '', '']],

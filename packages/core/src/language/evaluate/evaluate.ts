@@ -2,7 +2,7 @@ import Big from 'big.js';
 import { isClock } from '../../catalog/kinds/clock';
 import type { FieldPath, Relation } from '../checked';
 import { typeOf, type Checked } from '../checked';
-import type { Env } from '../functions/entry';
+import { ordersOnly, type Env } from '../functions/entry';
 import { calculate } from '../functions/number';
 import { openEnd } from '../functions/time';
 import type { Comparison } from '../syntax';
@@ -77,7 +77,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
     case 'arithmetic':
       return arithmetic(tree, inCalculation(tree.left), inCalculation(tree.right));
     case 'call': {
-      const args = tree.args.map(inCalculation);
+      const args = tree.args.map(ordersOnly(tree.entry) ? go : inCalculation);
       if (!tree.entry.takesBlanks && args.includes(null)) return null;
       return tree.entry.evaluate(args, env);
     }
@@ -86,7 +86,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
     case 'list':
       return tree.items.map(inCalculation);
     case 'interval':
-      return new Interval(tree.from ? inCalculation(tree.from) : openEnd, tree.to ? inCalculation(tree.to) : openEnd);
+      return new Interval(tree.from ? go(tree.from) : openEnd, tree.to ? go(tree.to) : openEnd);
     case 'children':
       return children(tree, record, env);
     case 'planned':

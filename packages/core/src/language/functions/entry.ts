@@ -48,6 +48,11 @@ export interface FunctionEntry {
   sql(args: readonly Term[], env: Env, ground: Ground): Term;
 }
 
+/** Only asks what comes first, as comparisons do: then whatever a field holds has its place, and nothing is blank for it. */
+export function ordersOnly({ parameters }: FunctionEntry): boolean {
+  return parameters.every((p) => p.type === 'interval');
+}
+
 export const groups = ['Text', 'Logic', 'Numbers', 'Dates', 'Comparing texts', 'Lists', 'Times'] as const;
 export type Group = (typeof groups)[number];
 

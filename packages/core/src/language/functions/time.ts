@@ -1,5 +1,5 @@
 import { join, sql, type Sql } from '../../sql/sql';
-import { Interval, order, type Value } from '../evaluate/value';
+import { Day, farMoment, Interval, order, type Value } from '../evaluate/value';
 import { Term, yesNo } from '../term';
 import type { FunctionEntry } from './entry';
 
@@ -187,9 +187,19 @@ export const openEnd = '..';
 
 function orderEnds(a: Value | typeof below | typeof above, b: Value | typeof below | typeof above): number | null {
   if (a === null || b === null) return null;
-  const rank = (end: unknown): number => (end === below ? -1 : end === above ? 1 : 0);
+  // The database has one word for an open end and for an endless time that is stored.
+  const rank = (end: unknown): number => (end === below ? -1 : end === above ? 1 : endless(end as Value));
   if (typeof a === 'symbol' || typeof b === 'symbol') return Math.sign(rank(a) - rank(b));
   return order(a, b);
+}
+
+function endless(time: Value): -1 | 0 | 1 {
+  const far =
+    time instanceof Day
+      ? time.number === Infinity || time.number === -Infinity
+      : time === farMoment || time === -farMoment;
+  if (!far) return 0;
+  return (time instanceof Day ? time.number : Number(time as bigint)) < 0 ? -1 : 1;
 }
 
 /** AND of three-valued truths. */
