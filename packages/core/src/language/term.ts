@@ -181,7 +181,7 @@ export const short = 10;
 const sizes = new WeakMap<Sql, number>();
 
 /** Of how many words and values a piece consists. */
-function sizeOf(piece: Sql): number {
+export function sizeOf(piece: Sql): number {
   const known = sizes.get(piece);
   if (known !== undefined) return known;
   let size = 0;

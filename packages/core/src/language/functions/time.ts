@@ -1,6 +1,6 @@
 import { join, sql, type Sql } from '../../sql/sql';
 import { Day, farMoment, Interval, order, type Value } from '../evaluate/value';
-import { Term, yesNo } from '../term';
+import { sizeOf, Term, yesNo } from '../term';
 import type { FunctionEntry } from './entry';
 
 /** Two stretches of time: a1 … a2 and b1 … b2. An open end lies before, or after, everything. */
@@ -159,7 +159,11 @@ export const timeFunctions: readonly FunctionEntry[] = relations.map(({ name, do
         const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
         return sql`${side[left!]!} ${signSql[sign!]!} ${side[right!]!}`;
       });
-      return sql`(${join(parts, ' and ')})`;
+      // What is quickly asked is asked first.
+      return sql`(${join(
+        parts.toSorted((a, b) => sizeOf(a) - sizeOf(b)),
+        ' and ',
+      )})`;
     });
     return yesNo(negated ? sql`(not ${hold})` : hold);
   },
