@@ -1,5 +1,5 @@
-import type { Client } from '@tantamos/client';
-import type { JobBody } from '@tantamos/contract';
+import { keysOfCause, type Client } from '@tantamos/client';
+import type { JobBody, PreviewView } from '@tantamos/contract';
 import { editHelp, editKinds, mended, type Edit } from '@tantamos/core';
 import { findPreview } from './ids';
 import type { Command } from 'commander';
@@ -13,6 +13,7 @@ export interface JobOptions extends SelectionOptions {
   readonly job?: string;
   readonly again?: string;
   readonly mend?: string;
+  readonly dropCause?: string;
   /** The edits of all options, in the order in which they were said; each option holds the same. */
   readonly set?: SaidEdits;
   readonly batchSize?: number;
@@ -116,9 +117,10 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
 
 /** The job to begin with: that of a file, or that of a preview with what is to be otherwise. */
 async function jobBefore(api: Client, options: JobOptions): Promise<JobBody | undefined> {
-  const { job: file, again, mend: code, drop } = options;
+  const { job: file, again, mend: code, drop, dropCause } = options;
   if (again !== undefined && file !== undefined) throw new UsageError('Say --job or --again, not both.');
   if (code !== undefined && again === undefined) throw new UsageError('--mend goes with --again PREVIEW.');
+  if (dropCause !== undefined && again === undefined) throw new UsageError('--drop-cause goes with --again PREVIEW.');
   if (again === undefined) return file === undefined ? undefined : readJobFile(file);
   const p = await findPreview(api, again);
   if (p.kind === 'undo') throw new UsageError('This preview takes a run back; it is made again by: tantamos undo RUN');
@@ -129,8 +131,22 @@ async function jobBefore(api: Client, options: JobOptions): Promise<JobBody | un
     throw new UsageError(
       `This preview offers ${offered.length > 0 ? `${offered.join(', ')}, not ${code}` : 'nothing to mend'}.`,
     );
-  const dropped = drop === undefined ? {} : { drop: keysOf(drop) };
+  const left = dropCause === undefined ? [] : await keysOfCause(api, p.id, causeOf(p, dropCause));
+  const dropped = { drop: [...(drop === undefined ? [] : keysOf(drop)), ...left] };
   return { ...mended(mended(p.job, mend ?? {}), dropped), after: p.id } as JobBody;
+}
+
+/** The reason that is meant: by its words, or by some of them that no other one says. */
+export function causeOf({ causes }: Pick<PreviewView, 'causes'>, said: string): string {
+  const is = causes.find((c) => c.cause === said);
+  if (is) return is.cause;
+  const like = causes.filter((c) => c.cause.toLowerCase().includes(said.toLowerCase()));
+  if (like.length === 1) return like[0]!.cause;
+  const offered = (like.length > 0 ? like : causes).map((c) => `  ${c.cause}`).join('\n');
+  if (offered === '') throw new UsageError('No record of this preview is not allowed.');
+  throw new UsageError(
+    `${like.length > 0 ? `Several reasons say “${said}”` : `No reason says “${said}”`}:\n${offered}`,
+  );
 }
 
 /** Edits that are said as words; what comes before them here has a form of its own. */

@@ -103,10 +103,12 @@ export function showRun(r: RunView): void {
 /** `again`: the preview that can be made again with what a note offers. */
 function showNotes(notes: PreviewView['notes'], again?: string): void {
   const shown = 5;
-  for (const { code, message, count, examples, mend } of notes) {
+  for (const { code, message, count, examples, mend, look } of notes) {
     out(color.yellow(`! ${message}${code === 'blanks_left_out' ? ' --with-blanks takes them in.' : ''}`));
     if (mend && again && code !== 'blanks_left_out')
       out(color.dim(`  ${mend.words}: tantamos preview --again ${again} --mend ${code}`));
+    if (look && look.at !== 'selection' && again)
+      out(color.dim(`  ${look.words}: tantamos look ${again} --outcome ${look.at}`));
     if (examples.length > 0)
       out(
         color.dim(

@@ -165,3 +165,15 @@ function search(query: object = {}): string {
   const given = Object.entries(query).filter(([, v]) => v !== undefined && v !== null);
   return given.length > 0 ? `?${new URLSearchParams(given.map(([k, v]) => [k, String(v)])).toString()}` : '';
 }
+
+/** The keys of all records that a preview does not allow for this reason, as the preview tells it. */
+export async function keysOfCause(client: Client, preview: string, cause: string): Promise<string[]> {
+  const keys: string[] = [];
+  let after: string | undefined;
+  do {
+    const page = await client.previewRecords(preview, { outcome: 'not_allowed', cause, after, limit: 500 });
+    keys.push(...page.records.map((r) => r.key));
+    after = page.next ?? undefined;
+  } while (after !== undefined);
+  return keys;
+}

@@ -163,10 +163,11 @@ export const queries = {
 
   previews: () => queryOptions({ queryKey: ['previews'], queryFn: () => api.previews(), staleTime: 0 }),
   preview: (id: string) => queryOptions({ queryKey: ['preview', id], queryFn: () => api.preview(id) }),
-  previewRecords: (id: string, outcome: JournalQuery['outcome']) =>
+  /** `cause`: only those that are not allowed for this reason. */
+  previewRecords: (id: string, outcome: JournalQuery['outcome'], cause?: string) =>
     infiniteQueryOptions({
-      queryKey: ['preview', id, 'records', outcome],
-      queryFn: ({ pageParam: after }) => api.previewRecords(id, { outcome, after, limit: 100 }),
+      queryKey: ['preview', id, 'records', outcome, cause],
+      queryFn: ({ pageParam: after }) => api.previewRecords(id, { outcome, cause, after, limit: 100 }),
       initialPageParam: firstPage,
       getNextPageParam: (page) => page.next ?? undefined,
     }),

@@ -10,6 +10,8 @@ export const journalFiles = ['text/csv', 'application/jsonl'] as const;
 
 export class JournalQuery {
   @IsOptional() @IsIn([...journalOutcomes]) outcome?: Outcome | Verdict;
+  /** Only what is so for this reason, in just these words. */
+  @IsOptional() @IsString() @MaxLength(2000) cause?: string;
   @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
   @IsOptional() @IsString() @MaxLength(100) after?: string;
   /** `csv` (RFC 4180) and `jsonl` stream every record; `json` is one page. */
@@ -69,6 +71,12 @@ export const NoteView = named('NoteView', {
   message: text,
   count,
   examples: Of.Array(text, { description: 'some of those meant, as a person would read them' }),
+  look: Of.Optional(
+    Of.Object(
+      { words: text, at: oneOf(['selection', ...verdicts]) },
+      { description: 'where to look: what says which records, or the records of a verdict' },
+    ),
+  ),
   mend: Of.Optional(
     Of.Unsafe<Mend>(
       Of.Object({

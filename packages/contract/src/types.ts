@@ -21,6 +21,7 @@ export class TypeSettingsBody {
   @Nullable() @IsString() @MaxLength(200) nameField?: string | null;
   @Nullable() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) ownerFields?: string[] | null;
   @Nullable() @IsString() @MaxLength(200) activeField?: string | null;
+  @IsOptional() @IsBoolean() refusesInactive?: boolean;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) typedFrom?: number | null;
@@ -50,6 +51,7 @@ export const TypeSummary = named('TypeSummary', {
   nameField: nullable(text),
   ownerFields: Of.Array(text),
   activeField: nullable(text, 'the field that is No of records that are not to be chosen any more'),
+  refusesInactive: Of.Boolean({ description: 'whether they are refused; else one is warned' }),
   notChangeable: nullable(text),
   notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
   hidden: flag,

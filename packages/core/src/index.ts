@@ -35,6 +35,7 @@ export * from './selection/words';
 export * from './edits/edit';
 export { editsPage } from './edits/page';
 export * from './edits/change';
+export * from './edits/otherwise';
 export * from './job/mend';
 export { levelled } from './edits/level';
 export { inventions, inventionWords, type Invention } from './edits/invent';

@@ -4,7 +4,7 @@ import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
 import { shortId, verdicts } from '@tantamos/core';
 import { findPreview } from '../ids';
-import { readJob, withJobOptions, type JobOptions } from '../job-options';
+import { causeOf, readJob, withJobOptions, type JobOptions } from '../job-options';
 import { listed, moment, number, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { client } from '../session';
@@ -19,6 +19,7 @@ import { UsageError } from '../trouble';
 
 interface LookOptions {
   readonly outcome?: string;
+  readonly cause?: string;
   readonly pick?: string;
   readonly field?: string;
   readonly against?: string;
@@ -35,6 +36,7 @@ export const preview: Verb = (program) => {
   )
     .option('--again <preview>', 'the job of this preview once more, with what else is said here')
     .option('--mend <code>', 'what a note of that preview offers')
+    .option('--drop-cause <words>', 'without those that it does not allow for this reason')
     .option('--format <format>', 'table or json', 'table')
     .action(
       acting(async (type: string | undefined, o: JobOptions & { format: string }) => {
@@ -53,6 +55,7 @@ export const preview: Verb = (program) => {
     .argument('<preview>', 'its id, or “last”')
     .description('look at the records of a preview, old and new')
     .option('--outcome <outcome>', listed(verdicts))
+    .option('--cause <words>', 'those that are not allowed for this reason, or one that says these words')
     .option('--pick <what>', `a few that are worth a look: ${listed(picks)}`)
     .option('--field <field>', 'of which field; the first one changed where nothing is said')
     .option('--against <preview>', 'what differs from this other preview')
@@ -67,9 +70,11 @@ export const preview: Verb = (program) => {
           if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', d);
           return showDifferences(d, o.limit ?? 20);
         }
+        if (o.cause !== undefined && o.pick !== undefined) throw new UsageError('Say --cause or --pick, not both.');
+        const cause = o.cause === undefined ? undefined : causeOf(p, o.cause);
         if (o.field !== undefined && o.pick === undefined) throw new UsageError('--field goes with --pick.');
-        if (readFormat(o.format) === 'table' && o.pick === undefined) showPreview(p);
-        return sendRecords(api, 'previews', p.id, o, (records) => showRecords(records));
+        if (readFormat(o.format) === 'table' && o.pick === undefined && cause === undefined) showPreview(p);
+        return sendRecords(api, 'previews', p.id, { ...o, cause }, (records) => showRecords(records));
       }),
     );
 

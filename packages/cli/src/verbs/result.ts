@@ -69,19 +69,19 @@ export async function sendRecords(
   api: Client,
   of: 'previews' | 'runs',
   id: string,
-  o: { outcome?: string; limit?: number; format: string; pick?: string; field?: string },
+  o: { outcome?: string; cause?: string; limit?: number; format: string; pick?: string; field?: string },
   show: (records: readonly JournalRecord[]) => void,
 ): Promise<void> {
   const format = readFormat(o.format);
   if (format === 'csv' || format === 'jsonl') {
-    const query = { format, outcome: o.outcome as Told };
+    const query = { format, outcome: o.outcome as Told, cause: o.cause };
     const file = await (of === 'runs' ? api.files.runRecords(id, query) : api.files.previewRecords(id, query));
     for await (const text of o.limit === undefined ? file.pieces() : firstOf(file.pieces(), o.limit, format))
       process.stdout.write(text);
     return;
   }
   const pick = { pick: o.pick as PreviewJournalQuery['pick'], field: o.field };
-  const query = { outcome: o.outcome as Told, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
+  const query = { outcome: o.outcome as Told, cause: o.cause, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
   const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, { ...query, ...pick });
   if (format === 'json') print({ columns: [], rows: [] }, 'json', page.records);
   else show(page.records);

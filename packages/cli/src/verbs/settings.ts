@@ -7,7 +7,8 @@ import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
 import { wholeNumber } from '../options';
 
-interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'hidden'> {
+interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'hidden' | 'refusesInactive'> {
+  readonly refuseInactive?: string;
   readonly ownerFields?: string;
   readonly hide?: true;
   readonly reveal?: true;
@@ -40,18 +41,21 @@ export const settings: Verb = (program) => {
     .option('--name-field <field>', 'the field that names a record')
     .option('--owner-fields <list>', 'the fields that say who answers for it: a,b')
     .option('--active-field <field>', 'the yes/no field that says who is not to be chosen any more')
+    .option('--refuse-inactive <yesno>', 'whether those may not be chosen at all: yes or no (else one is warned)')
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
     .option('--typed-from <n>', 'from so many on, the number must be said', wholeNumber('--typed-from'))
     .option('--largest-batch <n>', 'no batch may be larger', wholeNumber('--largest-batch'))
     .option('--hide', 'show it to administrators only')
     .option('--reveal', 'show it to everyone')
     .action(
-      acting(async (type: string, { ownerFields, hide, reveal, ...plain }: TypeOptions) => {
+      acting(async (type: string, { ownerFields, hide, reveal, refuseInactive, ...plain }: TypeOptions) => {
+        const refusesInactive = refuseInactive === undefined ? undefined : yesOrNo('--refuse-inactive', refuseInactive);
         const hidden = hide ? true : reveal ? false : undefined;
         const body = {
           ...plain,
           ...(ownerFields === undefined ? {} : { ownerFields: ownerFields.split(',').filter(Boolean) }),
           ...(hidden === undefined ? {} : { hidden }),
+          ...(refusesInactive === undefined ? {} : { refusesInactive }),
         };
         const view = await client().setType(type, body);
         const { label, nameField, bounds, hidden: isHidden } = view;
@@ -63,6 +67,7 @@ export const settings: Verb = (program) => {
               nameField,
               ownerFields: view.ownerFields.join(', '),
               activeField: view.activeField,
+              refusesInactive: view.refusesInactive,
               ...bounds,
               hidden: isHidden,
             }),
@@ -110,12 +115,10 @@ export const settings: Verb = (program) => {
     .option('--time-zone <name>', 'IANA name, such as Europe/Berlin: what TODAY and the day of a moment mean')
     .action(
       acting(async (o: WorkspaceOptions) => {
-        if (o.whyRequired !== undefined && !/^(yes|no)$/.test(o.whyRequired))
-          throw new UsageError('--why-required is yes or no.');
         const { whyRequired, keepMonths, ...rest } = o;
         const workspace = await client().setWorkspace({
           ...rest,
-          ...(whyRequired === undefined ? {} : { whyRequired: whyRequired === 'yes' }),
+          ...(whyRequired === undefined ? {} : { whyRequired: yesOrNo('--why-required', whyRequired) }),
           ...(keepMonths === undefined
             ? {}
             : { keepMonths: keepMonths === 'always' ? null : wholeNumber('--keep-months')(keepMonths) }),
@@ -170,3 +173,8 @@ export const detach: Verb = (program) => {
       }),
     );
 };
+
+function yesOrNo(option: string, said: string): boolean {
+  if (!/^(yes|no)$/.test(said)) throw new UsageError(`${option} is yes or no.`);
+  return said === 'yes';
+}

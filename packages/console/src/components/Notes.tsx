@@ -6,9 +6,17 @@ import { number } from './format';
 
 const shown = 8;
 
+export type LookAt = NonNullable<NoteView['look']>['at'];
+
+interface Props {
+  readonly notes: readonly NoteView[];
+  readonly onMend?: (mend: Mend) => void;
+  readonly onLook?: (at: LookAt) => void;
+}
+
 /** What a person should know of a preview or run, each with some of the records it is about. */
-export function Notes({ notes, onMend }: { notes: readonly NoteView[]; onMend?: (mend: Mend) => void }) {
-  return notes.map(({ code, message, count, examples, mend }) => (
+export function Notes({ notes, onMend, onLook }: Props) {
+  return notes.map(({ code, message, count, examples, mend, look }) => (
     <div key={`${code} ${message}`} className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
       <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
       <div className="min-w-0 space-y-1">
@@ -18,6 +26,12 @@ export function Notes({ notes, onMend }: { notes: readonly NoteView[]; onMend?: 
             <>
               {' '}
               <LinkButton onClick={() => onMend(mend)}>{mend.words}</LinkButton>
+            </>
+          )}
+          {look && onLook && (
+            <>
+              {' '}
+              <LinkButton onClick={() => onLook(look.at)}>{look.words}</LinkButton>
             </>
           )}
         </p>

@@ -1,5 +1,6 @@
 import type { JobBody, JournalPick, PreviewView } from '@tantamos/contract';
 import { mended, outcomeWords, verdicts, type Mend, type Verdict } from '@tantamos/core';
+import { keysOfCause } from '@tantamos/client';
 import { useMutation } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
@@ -17,7 +18,7 @@ import { Empty, Trouble, Working } from '../components/states';
 import { TypeNumber } from '../components/TypeNumber';
 import { noWork, type Draft } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
-import { Picked } from './Picked';
+import { OfCause, Picked } from './Picked';
 import { PreviewSide } from './PreviewSide';
 import { Since } from './Since';
 import { queries } from '../queries';
@@ -63,7 +64,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
   const navigate = useNavigate();
   const { draft, change } = useDraft();
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
-  const [pick, setPick] = useState<{ pick: JournalPick; field: string } | null>(null);
+  const [shown, setShown] = useState<{ pick: JournalPick; field: string } | PreviewView['causes'][number] | null>(null);
   const mayMend = p.kind === 'edit' && p.run === null && p.job !== null;
   // The job with what is otherwise is previewed anew; the unfinished job keeps it, so that it is not forgotten when it is changed.
   const again = useMutation({
@@ -73,6 +74,9 @@ function Ready({ preview: p }: { preview: PreviewView }) {
       if (draft.after === p.id) change({ ...keptOf(draft, mend), after: next.id });
       void navigate(`/previews/${next.id}`);
     },
+  });
+  const drop = useMutation({
+    mutationFn: async (cause: string) => again.mutate({ drop: await keysOfCause(api, p.id, cause) }),
   });
   const picks = mayMend
     ? {
@@ -94,19 +98,31 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         <OutcomeBar totals={p.totals} />
         <AlongLine along={p.along} isDone={false} />
         {p.after && <Since preview={p.id} after={p.after} />}
-        <Problems error={again.error} />
+        <Problems error={again.error ?? drop.error} />
       </header>
       <div className="flex min-h-0 flex-1 max-lg:min-h-fit max-lg:flex-col-reverse max-lg:flex-none">
         <section
           className="flex min-w-0 flex-2 flex-col bg-sheet max-lg:h-[70vh] max-lg:flex-none"
           aria-label="Records"
         >
-          {pick ? (
+          {shown && 'cause' in shown ? (
+            <OfCause
+              preview={p.id}
+              cause={shown}
+              onDrop={mayMend && shown.count <= mostDropped ? () => drop.mutate(shown.cause) : undefined}
+              onChange={() => void navigate(`/records/${encodeURIComponent(p.type)}`)}
+              isDropping={drop.isPending || again.isPending}
+              onClose={() => setShown(null)}
+            />
+          ) : shown ? (
             <Picked
               preview={p.id}
-              pick={pick.pick}
-              field={{ id: pick.field, label: p.pairs.find((pair) => pair.field === pick.field)?.label ?? pick.field }}
-              onClose={() => setPick(null)}
+              pick={shown.pick}
+              field={{
+                id: shown.field,
+                label: p.pairs.find((pair) => pair.field === shown.field)?.label ?? shown.field,
+              }}
+              onClose={() => setShown(null)}
               picks={picks}
             />
           ) : (
@@ -127,10 +143,12 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         <PreviewSide
           preview={p}
           onMend={mayMend ? (mend) => again.mutate(mend) : undefined}
-          onPick={(by, field) => setPick({ pick: by, field })}
-          onNotAllowed={() => {
-            setPick(null);
-            setOutcome('not_allowed');
+          onPick={(by, field) => setShown({ pick: by, field })}
+          onCause={(cause) => setShown(p.causes.find((c) => c.cause === cause)!)}
+          onLook={(at) => {
+            if (at === 'selection') return void navigate(`/records/${encodeURIComponent(p.type)}`);
+            setShown(null);
+            setOutcome(at);
           }}
         />
       </div>
@@ -138,6 +156,9 @@ function Ready({ preview: p }: { preview: PreviewView }) {
     </div>
   );
 }
+
+/** More than this are better left out by the filter. */
+const mostDropped = 5000;
 
 /** What an unfinished job keeps of a mend, so that it is there when the job is changed and previewed again. */
 function keptOf(draft: Draft, { filter, edit, drop }: Omit<Mend, 'words'>): Partial<Draft> {

@@ -4,7 +4,7 @@ import { TriangleAlert, Zap } from 'lucide-react';
 import { LinkButton } from '../components/Button';
 import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
-import { Notes } from '../components/Notes';
+import { Notes, type LookAt } from '../components/Notes';
 import { FiguresLine, Loads } from './Figures';
 import { pickWords } from './Picked';
 
@@ -13,12 +13,14 @@ export function PreviewSide({
   preview: p,
   onMend,
   onPick,
-  onNotAllowed,
+  onLook,
+  onCause,
 }: {
   preview: PreviewView;
   onMend?: (mend: Mend) => void;
   onPick: (pick: JournalPick, field: string) => void;
-  onNotAllowed: () => void;
+  onLook: (at: LookAt) => void;
+  onCause: (cause: string) => void;
 }) {
   const fields = [...new Set(p.pairs.map((pair) => pair.field))];
   return (
@@ -29,13 +31,14 @@ export function PreviewSide({
       {p.causes.length + p.triggers.length + p.notes.length > 0 && (
         <section className="space-y-2">
           <h2 className={heading}>Before you run</h2>
-          <Notes notes={p.notes} onMend={onMend} />
+          <Notes notes={p.notes} onMend={onMend} onLook={onLook} />
           {p.causes.map((c) => (
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
               <span>
                 <b className="font-medium">{counted(c.count, 'record is', 'records are')} not allowed</b> and will be
-                left alone: {c.cause} <LinkButton onClick={onNotAllowed}>Look at them</LinkButton>
+                left alone: {c.cause}{' '}
+                <LinkButton onClick={() => onCause(c.cause)}>Look at {c.count === 1 ? 'it' : 'them'}</LinkButton>
               </span>
             </p>
           ))}

@@ -129,6 +129,8 @@ export interface RecordType {
   readonly ownerFields: readonly string[];
   /** A yes/no field that is No of records that are not to be chosen any more, such as people who left. */
   readonly activeField: string | null;
+  /** The same field, seen or not, where those may not be chosen at all; null where who chooses them is only warned. */
+  readonly onlyActive: string | null;
   readonly fields: readonly Field[];
   /** Fields that are there and cannot be read. */
   readonly unreadable: readonly Unreadable[];

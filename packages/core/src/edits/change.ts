@@ -8,6 +8,8 @@ export interface Change {
   readonly field: Field;
   readonly value: ValueSource;
   readonly when: Checked | null;
+  /** The type pointed at, where a record may not come to point at one of it that is not active. */
+  readonly active?: RecordType;
 }
 
 /** Where a value comes from. */

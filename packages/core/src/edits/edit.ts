@@ -84,10 +84,17 @@ export function editHelp(kind: Edit['kind']): Pick<EditKind<AnyEdit>, 'doc' | 'e
 }
 
 export function lowerEdit(edit: Edit, about: About): readonly Change[] {
-  const changes = kindOf(edit).lower(edit, about);
+  const changes = kindOf(edit)
+    .lower(edit, about)
+    .map((c) => amongActive(c, about));
   if (edit.where === undefined) return changes;
   const only = conditionAt('where', edit.where, about);
   return changes.map((c) => ({ ...c, when: and(only, c.when) }));
+}
+
+function amongActive(change: Change, { catalog }: About): Change {
+  const target = change.field.refersTo === null ? undefined : catalog.find(change.field.refersTo);
+  return target && target.onlyActive !== null ? { ...change, active: target } : change;
 }
 
 export function editSentence(edit: Edit, told: Told): string {

@@ -7,9 +7,14 @@ import { conditionOf } from '../language/emit';
 
 /** How many of a selection without its own condition each of some conditions holds for, in one pass: `n1`, `n2` … */
 export function conditionCounts(selection: CheckedSelection, conditions: readonly Checked[]): Sql {
+  return countsAmong({ ...selection, condition: null, take: null, keys: null, drop: null }, conditions);
+}
+
+/** Of how many of a selection each of some conditions holds, in one pass: `n1`, `n2` … */
+export function countsAmong(selection: CheckedSelection, conditions: readonly Checked[]): Sql {
   const scope = new Scope(selection.type, selection.env);
   const tests = conditions.map((c, i) => sql`${emit(c, scope)} as ${raw(`k${i + 1}`)}`);
-  const base = conditionOf({ ...selection, condition: null, take: null, keys: null, drop: null }, scope);
+  const base = conditionOf(selection, scope);
   const counts = conditions.map((_, i) => raw(`count(*) filter (where k${i + 1}) as n${i + 1}`));
   return sql`select ${join(counts, ', ')} from (select ${join(tests, ', ')} from ${scope.from()} where ${base} offset 0) r`;
 }

@@ -65,6 +65,9 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       .map((column) =>
         buildField(column, rules, key, references.get(column.name) ?? null, settings.field(id, column.name)),
       );
+    // Of that name; a field that is gone or of another kind tells nothing.
+    const activeField =
+      fields.find((f) => f.base === 'yes_no' && f.name === (laid.activeField ?? 'active'))?.name ?? null;
     return {
       id,
       schema: table.schema,
@@ -75,7 +78,8 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       nameField: laid.nameField ?? guessName(fields),
       ownerFields:
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
-      activeField: laid.activeField ?? fields.find((f) => f.base === 'yes_no' && f.name === 'active')?.name ?? null,
+      activeField,
+      onlyActive: laid.refusesInactive ? activeField : null,
       fields,
       unreadable: all
         .filter((c) => !c.readable && !settings.field(id, c.name)?.hidden)

@@ -58,15 +58,16 @@ export class CatalogStore {
         where: 'activeField',
       });
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
-    const next = { ...now, ...change, hidden: change.hidden ?? now.hidden };
+    const { hidden = now.hidden, refusesInactive = now.refusesInactive } = change;
+    const next = { ...now, ...change, hidden, refusesInactive };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by, active_field)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+         largest_batch, changed_by, active_field, refuses_inactive)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
-         active_field = excluded.active_field, changed_at = now()`,
+         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -78,6 +79,7 @@ export class CatalogStore {
         next.largestBatch,
         account,
         active?.name ?? next.activeField,
+        refusesInactive,
       ],
     );
     this.refresh();
@@ -115,7 +117,8 @@ export class CatalogStore {
 
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
     const rows = await this.database.rows<TypeSettings & { type: string }>(
-      `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField", hidden,
+      `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField",
+         refuses_inactive as "refusesInactive", hidden,
          most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
        from tantamos.type_setting`,
     );

@@ -4,6 +4,7 @@ export interface TypeSettings {
   readonly nameField: string | null;
   readonly ownerFields: readonly string[] | null;
   readonly activeField: string | null;
+  readonly refusesInactive: boolean;
   readonly hidden: boolean;
   readonly mostRecords: number | null;
   readonly typedFrom: number | null;
@@ -21,6 +22,7 @@ export const noSettings: TypeSettings = {
   nameField: null,
   ownerFields: null,
   activeField: null,
+  refusesInactive: false,
   hidden: false,
   mostRecords: null,
   typedFrom: null,

@@ -21,6 +21,8 @@ export type Source = { readonly preview: string } | { readonly run: string };
 export interface Wanted {
   /** Null: all of them. */
   readonly outcome: Outcome | Verdict | null;
+  /** Only what is so for one of these reasons, as previews count them (`tantamos.reason_of`), or in just these words. */
+  readonly causes?: readonly string[] | null;
   readonly after: string | null;
 }
 
@@ -31,6 +33,8 @@ interface StretchRow {
   readonly keys: string[];
   readonly outcomes: string;
   readonly causes: (string | null)[] | null;
+  /** Places of those that are so for one of the reasons asked for. */
+  readonly of_cause: readonly number[] | null;
   readonly run_causes: Record<string, string> | null;
   readonly altered: Record<string, Record<string, string | null>> | null;
   readonly made: (string | null)[] | null;
@@ -45,13 +49,16 @@ export async function* readJournal(
   wanted: Wanted,
 ): AsyncGenerator<JournalRow> {
   const letter = wanted.outcome === null ? null : letterOf(wanted.outcome);
+  const causes = wanted.causes ?? null;
   let [position, place] = parseMark(wanted.after);
   for (;;) {
-    const stretch = await nextStretch(database, source, position, letter);
+    const stretch = await nextStretch(database, source, position, letter, causes);
     if (!stretch) return;
     if (stretch.position !== position) place = 0;
+    const of = new Set(stretch.of_cause);
     for (let n = place + 1; n <= stretch.outcomes.length; n++) {
-      if (letter === null || stretch.outcomes[n - 1] === letter) yield rowAt(stretch, n, order, 'run' in source);
+      if (letter !== null && stretch.outcomes[n - 1] !== letter) continue;
+      if (causes === null || of.has(n)) yield rowAt(stretch, n, order, 'run' in source);
     }
     position = stretch.position + 1;
     place = 0;
@@ -78,7 +85,7 @@ export async function rowsAt(
   const stretches = new Map<number, StretchRow>();
   for (const { position } of places) {
     if (stretches.has(position)) continue;
-    const stretch = await nextStretch(database, { preview }, position, null);
+    const stretch = await nextStretch(database, { preview }, position, null, null);
     // A preview that is dropped meanwhile has none.
     if (stretch?.position === position) stretches.set(position, stretch);
   }
@@ -112,30 +119,41 @@ async function nextStretch(
   source: Source,
   from: number,
   letter: string | null,
+  causes: readonly string[] | null,
 ): Promise<StretchRow | undefined> {
   return 'run' in source
-    ? database.one<StretchRow>(nextOfRun, [source.run, from, letter])
-    : database.one<StretchRow>(nextOfPreview, [source.preview, from, letter]);
+    ? database.one<StretchRow>(nextOfRun, [source.run, from, letter, causes])
+    : database.one<StretchRow>(nextOfPreview, [source.preview, from, letter, causes]);
 }
 
 const values = `coalesce((select jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[s.low + 1:s.high], 'new', v.new[s.low + 1:s.high]))
     from tantamos.batch_value v where v.preview = s.preview and v.position = s.batch), '[]') as values`;
 
+/** The places of a stretch that are so for one of the reasons `$4`. */
+const ofCause = (causes: string): string => `(select array_agg(c.n) from (${causes}) c(cause, n)
+    where $4::text[] is not null and (c.cause = any($4) or tantamos.reason_of(c.cause) = any($4))) as of_cause`;
+
 const nextOfPreview = `
-  select s.position, s.part, 0 as low, s.keys, s.outcomes, s.causes, null as run_causes, null as altered, null as made, ${values}
+  select s.position, s.part, 0 as low, s.keys, s.outcomes, s.causes, s.of_cause, null as run_causes, null as altered, null as made, ${values}
   from (
-    select preview, position, part, position as batch, 0 as low, size as high, keys, verdicts as outcomes, causes
+    select preview, position, part, position as batch, 0 as low, size as high, keys, verdicts as outcomes, causes,
+      ${ofCause('select cause, n::int from unnest(causes) with ordinality u(cause, n)')}
     from tantamos.batch where preview = $1 and position >= $2 and ($3::text is null or strpos(verdicts, $3) > 0)
+      and ($4::text[] is null or exists (select from unnest(causes) c where c = any($4) or tantamos.reason_of(c) = any($4)))
     order by position limit 1) s`;
 
 const nextOfRun = `
-  select s.position, s.part, s.low, s.keys, s.outcomes, s.causes, s.run_causes, s.altered, s.made, ${values}
+  select s.position, s.part, s.low, s.keys, s.outcomes, s.causes, s.of_cause, s.run_causes, s.altered, s.made, ${values}
   from (
     select b.preview, r.position, r.part, r.batch, r.low, r.high, r.made, b.keys[r.low + 1:r.high] as keys, r.outcomes,
-      b.causes[r.low + 1:r.high] as causes, r.causes as run_causes, r.altered
+      b.causes[r.low + 1:r.high] as causes, r.causes as run_causes, r.altered,
+      ${ofCause(`select coalesce(r.causes ->> n::text, cause), n::int
+        from unnest(b.causes[r.low + 1:r.high]) with ordinality u(cause, n)
+        union all select value, key::int from jsonb_each_text(r.causes) where b.causes is null`)}
     from tantamos.run_batch r join tantamos.run on run.id = r.run
     join tantamos.batch b on b.preview = run.preview and b.position = r.batch
     where r.run = $1 and r.position >= $2 and ($3::text is null or strpos(r.outcomes, $3) > 0)
+      and ($4::text[] is null or b.causes is not null or r.causes <> '{}')
     order by r.position limit 1) s`;
 
 function parseMark(mark: string | null): [number, number] {

@@ -3,9 +3,10 @@ import { fail, shortId } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
 import { sendExport } from '../journal/file';
-import { isKnown, mustKnow } from '../journal/gate';
+import { isKnown, mustKnow, wordsAsSeen } from '../journal/gate';
 import { journalPage, type Source } from '../journal/journal';
 import { journalRecords } from '../journal/records';
+import type { Seen } from '../rights/seen';
 import { mustHaveJournal } from '../runs/runs';
 import { pickedRows } from '../journal/picks';
 import { differencesOf } from './differences';
@@ -108,7 +109,8 @@ export async function sendJournal(
   const { services, seen, query, res } = call;
   if (p.run) mustHaveJournal(await services.runs.get(p.run));
   const { database } = services;
-  const wanted = { outcome: query.outcome ?? null, after: query.after ?? null };
+  const causes = query.cause === undefined ? null : causesMeant(query.cause, p, seen);
+  const wanted = { outcome: query.outcome ?? null, causes, after: query.after ?? null };
   if (query.format === 'csv' || query.format === 'jsonl') {
     const file = { source, order: p.work_order, wanted, format: query.format, fileName };
     await sendExport(database, seen.catalog, res, file);
@@ -116,4 +118,11 @@ export async function sendJournal(
   }
   const { rows, next } = await journalPage(database, source, p.work_order, wanted, query.limit ?? 50);
   return { records: await journalRecords(database, seen.catalog, rows), next };
+}
+
+/** The reasons that are kept, by the words that the person was told; what they are not told they do not find either. */
+function causesMeant(told: string, p: PreviewRow, { catalog }: Seen): string[] {
+  const type = catalog.find(p.type);
+  const kept = [told, ...p.causes.map((c) => c.cause)];
+  return kept.filter((cause) => wordsAsSeen(cause, type) === told);
 }

@@ -1,5 +1,5 @@
 import type { ListReportView } from '@tantamos/contract';
-import type { Job, Mend, Trigger, WorkOrder } from '@tantamos/core';
+import type { Job, Mend, Trigger, Verdict, WorkOrder } from '@tantamos/core';
 import type { Figures } from './figures';
 
 /** A preview as it stands in the database, with the names behind its ids. */
@@ -61,12 +61,15 @@ export interface Note {
     | 'many_not_allowed'
     | 'new_value'
     | 'inactive'
+    | 'blank_otherwise'
     | 'field_used'
     | 'own_record';
   readonly message: string;
   readonly count: number;
   readonly examples: readonly string[];
   readonly mend?: Mend;
+  /** Where to look, as on a button: what says which records, or the records of a verdict. */
+  readonly look?: { readonly words: string; readonly at: 'selection' | Verdict };
 }
 
 export interface Pair {

@@ -1,4 +1,5 @@
 import type { JobBody } from '@tantamos/contract';
+import { keysOfCause } from '@tantamos/client';
 import { mended } from '@tantamos/core';
 import { done, previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
@@ -29,7 +30,11 @@ describe('a preview, complete', () => {
       const edit: EditBody = { kind: 'set', field: 'note', value: 'Seen.' };
       const all = await of('bookings', undefined, edit);
       expect(all.notes).toMatchObject([
-        { code: 'all_records', message: 'These are all bookings there are: nothing narrows them.' },
+        {
+          code: 'all_records',
+          message: 'These are all bookings there are: nothing narrows them.',
+          look: { at: 'selection' },
+        },
       ]);
       expect(await codes('bookings', 'hives > 3', edit)).toEqual([]);
     });
@@ -56,6 +61,70 @@ describe('a preview, complete', () => {
       });
       await w.sql.query('update staff set active = true where id in (3, 4)');
       expect((await of('growers', 'id < 50', split)).notes.map((n) => n.code)).not.toContain('inactive');
+    });
+
+    it('that people who left may not be chosen, where a setting says so; seen or not', async () => {
+      await w.sql.query('update staff set active = false where id = 3');
+      expect((await w.admin.setType('staff', { refusesInactive: true })).refusesInactive).toBe(true);
+      const split: EditBody = { kind: 'split', field: 'owner', among: [{ to: '1' }, { to: '3' }] };
+      const p = await of('growers', 'id < 50', split);
+      const { rows } = await w.sql.query(
+        'select count(*)::int as n from growers where id < 50 and owner is distinct from 3',
+      );
+      expect(p.totals.not_allowed).toBeGreaterThan(10);
+      expect(p.totals.not_allowed).toBeLessThanOrEqual(rows[0].n);
+      expect(p.causes).toEqual([{ cause: 'Owner: Marta Quill is not active any more.', count: p.totals.not_allowed }]);
+      expect(p.notes.map((n) => n.code)).not.toContain('inactive');
+      // Who is theirs already may stay so, and who may not see the field is refused as well.
+      const kept = await of('growers', 'owner = 3', { kind: 'set', field: 'note', value: 'kept' });
+      expect(kept.totals.not_allowed).toBe(0);
+      await w.admin.setField('staff', 'active', { hidden: true });
+      expect((await of('growers', 'id < 50', split)).causes).toMatchObject([{ count: p.totals.not_allowed }]);
+      await w.admin.setField('staff', 'active', { hidden: false });
+      await w.admin.setType('staff', { refusesInactive: false });
+      await w.sql.query('update staff set active = true where id = 3');
+    });
+
+    it('how many come to what is meant for all others only because something asked is blank', async () => {
+      const { rows } = await w.sql.query(
+        `select (count(*) filter (where region is null or region = ''))::int as blank, (count(*) filter (where region is null))::int as none
+         from bookings where id < 2000`,
+      );
+      const [{ blank, none }] = rows as [{ blank: number; none: number }];
+      const map: EditBody = {
+        kind: 'map',
+        field: 'note',
+        from: 'region',
+        pairs: [{ old: 'North', new: 'up' }],
+        otherwise: 'elsewhere',
+      };
+      const mapped = await of('bookings', 'id < 2000', map);
+      const note = mapped.notes.find((n) => n.code === 'blank_otherwise')!;
+      expect(note).toMatchObject({ count: blank, mend: { words: 'Leave them as they are' } });
+      const mendedJob = mended(mapped.job!, note.mend!) as JobBody;
+      const left = await previewed(w.admin, mendedJob);
+      expect(left.notes.map((n) => n.code)).not.toContain('blank_otherwise');
+      expect(left.totals.already_right).toBeGreaterThanOrEqual(blank);
+
+      const asked = await of('bookings', 'id < 2000', {
+        kind: 'compute',
+        field: 'note',
+        formula: "IF(region = 'North', 'up', 'elsewhere')",
+      });
+      expect(asked.notes.find((n) => n.code === 'blank_otherwise')).toMatchObject({ count: none });
+      const only = await of('bookings', 'id < 2000', {
+        kind: 'set',
+        field: 'note',
+        value: 'far',
+        where: "region <> 'North'",
+      });
+      const condition = only.notes.find((n) => n.code === 'blank_otherwise')!;
+      expect(condition).toMatchObject({
+        count: none,
+        message: expect.stringContaining('what the condition of note asks is blank'),
+      });
+      const taken = await previewed(w.admin, mended(only.job!, condition.mend!) as JobBody);
+      expect(taken.totals.will_change).toBe(only.totals.will_change + none);
     });
 
     it('that a saved selection asks for the field; to who may see it', async () => {
@@ -132,6 +201,7 @@ describe('a preview, complete', () => {
       expect(many.notes).toContainEqual(
         expect.objectContaining({
           code: 'many_not_allowed',
+          look: { words: 'Look at them', at: 'not_allowed' },
           message: expect.stringMatching(/^\d+ of 99 \(\d+ %\) are not allowed/),
         }),
       );
@@ -301,6 +371,15 @@ describe('a preview, complete', () => {
     ]);
     const [first] = (await w.admin.previewRecords(halved.id, { outcome: 'not_allowed' })).records;
     expect(first!.cause).toMatch(/^Hives is a whole number; \d+\.5 is not/);
+    // Each reason opens its records, page by page.
+    const [{ cause, count }] = halved.causes as [{ cause: string; count: number }];
+    const keys = await keysOfCause(w.admin, halved.id, cause);
+    expect(new Set(keys).size).toBe(count);
+    const one = await w.admin.previewRecords(halved.id, { cause: first!.cause!, limit: 500 });
+    expect(one.records.every((r) => r.cause === first!.cause)).toBe(true);
+    expect((await w.admin.previewRecords(halved.id, { cause: 'Another.' })).records).toEqual([]);
+    const without = await previewed(w.admin, mended(halved.job!, { drop: keys }) as JobBody);
+    expect(without.totals).toMatchObject({ not_allowed: 0, will_change: halved.totals.will_change });
     const map = await of('bookings', 'id < 200 AND site IS NOT NULL', {
       kind: 'map',
       field: 'note',

@@ -43,7 +43,10 @@ export function selectionNotes({ selection, changes }: CheckedJob): Note[] {
   const notes: Note[] = [];
   const few = condition ?? pasted ?? take ?? keys ?? related;
   if (few === null)
-    notes.push(note('all_records', `These are all ${typeWords(type)} there are: nothing narrows them.`));
+    notes.push({
+      ...note('all_records', `These are all ${typeWords(type)} there are: nothing narrows them.`),
+      look: { words: 'Narrow them', at: 'selection' },
+    });
   const asked = new Set<string>();
   if (condition)
     walk(condition, (node) => {
@@ -51,12 +54,13 @@ export function selectionNotes({ selection, changes }: CheckedJob): Note[] {
     });
   const both = changes.filter((c) => asked.has(c.field.name)).map((c) => c.field.label.toLowerCase());
   if (both.length > 0)
-    notes.push(
-      note(
+    notes.push({
+      ...note(
         'filter_edited',
         `The filter asks for ${list(both, 'and')}, which this changes: afterwards the same filter may not find these records any more.`,
       ),
-    );
+      look: { words: 'Look at the filter', at: 'selection' },
+    });
   return notes;
 }
 
@@ -73,20 +77,26 @@ export async function countNotes(database: Database, previewId: string): Promise
   const said = (n: number): string => n.toLocaleString('en-US');
   if (p.will_change === 0)
     return [
-      note(
-        'nothing_changes',
-        p.not_allowed === 0
-          ? 'Nothing would change: every record has these values already.'
-          : `Nothing would change: ${said(p.already_right)} are right already, ${said(p.not_allowed)} are not allowed.`,
-      ),
+      {
+        ...note(
+          'nothing_changes',
+          p.not_allowed === 0
+            ? 'Nothing would change: every record has these values already.'
+            : `Nothing would change: ${said(p.already_right)} are right already, ${said(p.not_allowed)} are not allowed.`,
+        ),
+        look: { words: 'Look at them', at: p.not_allowed === 0 ? 'already_right' : 'not_allowed' },
+      },
     ];
   if (p.not_allowed < p.matched * many || p.not_allowed < 2) return [];
   const percent = Math.round((100 * p.not_allowed) / p.matched);
   return [
-    note(
-      'many_not_allowed',
-      `${said(p.not_allowed)} of ${said(p.matched)} (${percent} %) are not allowed: look at why first.`,
-    ),
+    {
+      ...note(
+        'many_not_allowed',
+        `${said(p.not_allowed)} of ${said(p.matched)} (${percent} %) are not allowed: look at why first.`,
+      ),
+      look: { words: 'Look at them', at: 'not_allowed' },
+    },
   ];
 }
 

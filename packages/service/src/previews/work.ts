@@ -22,6 +22,7 @@ import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
 import { inactiveNotes, ownNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
+import { otherwiseNotes } from './otherwise';
 import type { Note, PreviewRow } from './preview-row';
 import { countNotes, literalNotes, newValueNotes, selectionNotes } from './warnings';
 
@@ -93,6 +94,7 @@ export class Works {
         ...(await countNotes(this.database, id)),
         ...(await newValueNotes(this.database, job, checked)),
         ...(await inactiveNotes(this.database, id, checked, catalog)),
+        ...(await otherwiseNotes(this.database, job, checked)),
         ...(await ownNotes(this.database, id, checked, context, seen)),
         ...(await usesNotes(this.database, seen, checked)),
         ...(await unusedGiven(this.database, id, parts[0]!)),

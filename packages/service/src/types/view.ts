@@ -2,7 +2,20 @@ import type { TypeSummary, TypeView } from '@tantamos/contract';
 import type { RecordType, Unreadable } from '@tantamos/core';
 
 export function typeSummary(t: RecordType): TypeSummary {
-  const { id, label, comment, key, nameField, ownerFields, activeField, notChangeable, hidden, bounds, about } = t;
+  const {
+    id,
+    label,
+    comment,
+    key,
+    nameField,
+    ownerFields,
+    activeField,
+    onlyActive,
+    notChangeable,
+    hidden,
+    bounds,
+    about,
+  } = t;
   // The database's estimate is of all records, not of those that the person may see.
   const count = t.limits?.source ? 0 : about;
   return {
@@ -13,6 +26,7 @@ export function typeSummary(t: RecordType): TypeSummary {
     nameField,
     ownerFields,
     activeField,
+    refusesInactive: onlyActive !== null,
     notChangeable,
     notReadable: null,
     hidden,
@@ -31,6 +45,7 @@ export function unreadableSummary({ name, label, reason }: Unreadable): TypeSumm
     nameField: null,
     ownerFields: [],
     activeField: null,
+    refusesInactive: false,
     notChangeable: reason,
     notReadable: reason,
     hidden: false,

@@ -15,6 +15,7 @@ import {
   sql,
   tableOf,
   value,
+  writtenTable,
   canonicalSql,
   fit,
   said,
@@ -350,6 +351,9 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
   const tests: Sql[] = [...unfit, ...(act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [])];
+  for (const { field, active } of part.changes)
+    if (active)
+      tests.push(isActive(field, active, fresh.get(field.name)!, act === 'create' ? null : old(field), scope));
   const limit = act === 'update' ? type.limits?.changed(writes, scope.root) : null;
   if (limit) tests.push(sql`case when not (${limit.allowed}) then ${value(limit.words)}::text end`);
   if (rules.length > 0) {
@@ -380,6 +384,21 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
     rule(check, now, 'A row rule of the database does not let the record become this.');
   }
   return tests.length > 0 ? sql`coalesce(${join(tests, ', ')})` : raw('null::text');
+}
+
+/** Null unless a reference would come to point at a record that is not active. */
+function isActive(field: Field, target: RecordType, now: Sql, old: Sql | null, scope: Scope): Sql {
+  const t = raw('t');
+  const key = identifier(target.key[0]!);
+  const isNamed = target.nameField !== null && target.limits === null;
+  const name = isNamed ? sql`t.${identifier(target.nameField!)}` : sql`t.${key}`;
+  const left = scope.joined(
+    sql`(select ${t}.${key} as key, ${name}::text as name from ${writtenTable(target)} t where t.${identifier(target.onlyActive!)} is false)`,
+    (alias) => sql`${alias}.key = ${now}`,
+  );
+  const words = said([`${field.label}: `, sql`${left}.name`, ' is not active any more.']);
+  const isNew = old ? sql` and ${now} is distinct from ${old}` : raw('');
+  return sql`case when ${left}.key is not null${isNew} then ${words} end`;
 }
 
 /** A question about a record, asked in the database's own words, in which fields stand by their bare names. */

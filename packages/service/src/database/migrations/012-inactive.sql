@@ -1,0 +1,3 @@
+-- May records that are not active any more be chosen at all?
+
+alter table tantamos.type_setting add refuses_inactive boolean not null default false;
