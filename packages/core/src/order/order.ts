@@ -37,9 +37,16 @@ export interface OrderPart {
   readonly writes: readonly string[];
   /** Records read others of this part: readers go before what they read, one batch after another. */
   readonly inOrder: boolean;
+  /**
+   * Values of which each may be there once pass from record to record, so that the records of a batch are written one after
+   * another as they stand in it; `around`: some of them in a circle, whose records all give up theirs before any gets its own.
+   */
+  readonly passing?: Passing;
   /** What is made or removed with each record, in its transaction. */
   readonly along: readonly Along[];
 }
+
+export type Passing = { readonly how: 'along' } | { readonly how: 'around'; readonly field: string };
 
 export interface Along {
   readonly id: string;

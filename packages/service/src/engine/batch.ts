@@ -103,7 +103,8 @@ export async function applyWithCare(
   let savepoints = 0;
   let alike = { code: '', count: 0 };
 
-  const attempt = async (places: readonly number[]): Promise<void> => {
+  const attempt = async (atoms: readonly Atom[]): Promise<void> => {
+    const places = atoms.flat();
     if (places.length === 0) return;
     if (savepoints >= mostSavepoints || waited >= longestLockWait) return void postponed.push(...places);
     savepoints++;
@@ -115,7 +116,7 @@ export async function applyWithCare(
         await connection.query('rollback to savepoint attempt');
         for (const { n, outcome, cause } of done.undone) fate.mark([n - row.low], letterOf(outcome), cause);
         const out = new Set(done.undone.map((r) => r.n - row.low));
-        return await attempt(places.filter((p) => !out.has(p)));
+        return await attempt(atoms.map((atom) => atom.filter((p) => !out.has(p))));
       }
       await connection.query('release savepoint attempt');
       alike = { code: '', count: 0 };
@@ -139,11 +140,13 @@ export async function applyWithCare(
         if (blame === 'unknown' && !isAboutValues(error)) alike = counted(alike, error);
         return fate.mark(places, refused, refusalWords(error, dealer.type));
       }
-      const middle = places.length >> 1;
-      await attempt(places.slice(0, middle));
+      // What only goes together and does not go is told of each.
+      if (atoms.length === 1) return await attempt(places.map((p) => [p]));
+      const middle = atoms.length >> 1;
+      await attempt(atoms.slice(0, middle));
       // In order: nothing is done before what reads it.
-      if (work.part.inOrder && locked.length + postponed.length > 0) postponed.push(...places.slice(middle));
-      else await attempt(places.slice(middle));
+      if (work.part.inOrder && locked.length + postponed.length > 0) postponed.push(...atoms.slice(middle).flat());
+      else await attempt(atoms.slice(middle));
     }
   };
 
@@ -163,8 +166,12 @@ export async function applyWithCare(
     postponed.push(...first.after);
     pending = first.before;
   }
+  const atoms = await atomsOf(connection, work, row, fate.pending());
+  const whole = atoms.filter((atom) => atom.every((p) => pending.includes(p)));
+  const kept = new Set([...whole.flat(), ...locked, ...postponed]);
+  postponed.push(...pending.filter((p) => !kept.has(p)));
   await connection.query(`set local lock_timeout = ${firstLockWait}`);
-  await attempt(pending);
+  await attempt(whole);
   if (source && unseen.length > 0) {
     const found = await classify(connection, source, row, fate, unseen);
     // What can be locked by now is tried again with the rest.
@@ -178,6 +185,44 @@ export async function applyWithCare(
     { left, waits: !givenUp && (locked.length > 0 || waited >= longestLockWait) },
     patience,
   );
+}
+
+/** Places that are only written together: nearly always one. */
+type Atom = readonly number[];
+
+/** Those of these places whose values go round in a circle stand together. */
+async function atomsOf(
+  connection: Connection,
+  { part: { passing } }: Work,
+  row: RunBatchRow,
+  places: readonly number[],
+): Promise<readonly Atom[]> {
+  if (passing?.how !== 'around') return places.map((p) => [p]);
+  const { rows } = await connection.query<{ old: (string | null)[]; new: (string | null)[] }>(
+    `select old[$3 + 1:$4] as old, new[$3 + 1:$4] as new from tantamos.batch_value
+     where preview = $1 and position = $2 and field = $5`,
+    [row.preview, row.batch, row.low, row.high, passing.field],
+  );
+  const { old, new: fresh } = rows[0]!;
+  const holder = new Map(places.map((p) => [old[p - 1], p]));
+  const next = (p: number): number | undefined => holder.get(fresh[p - 1] ?? null);
+  const ringOf = new Map<number, Atom>();
+  const seen = new Set<number>();
+  for (const start of places) {
+    const way: number[] = [];
+    let at: number | undefined = start;
+    for (; at !== undefined && !seen.has(at); at = next(at)) {
+      seen.add(at);
+      way.push(at);
+    }
+    // Nobody waits for two, and nobody is waited for by two: who comes back comes back to where it began.
+    if (at === start) for (const p of way) ringOf.set(p, way);
+  }
+  return places.flatMap((p) => {
+    const ring = ringOf.get(p);
+    if (!ring) return [[p]];
+    return ring[0] === p ? [ring] : [];
+  });
 }
 
 /** Of these places, those whose records whoever started the run may not change, as things are now. */

@@ -25,7 +25,14 @@ import {
   restoreField,
 } from './statements/delete';
 import type { Slice } from './statements/items';
-import { storedOtherwise, updateCarefully, type Applied, type Stored, type Updating } from './statements/update';
+import {
+  storedOtherwise,
+  updateCarefully,
+  updateParked,
+  type Applied,
+  type Stored,
+  type Updating,
+} from './statements/update';
 
 /** What became of the records of a slice in one attempt; places are counted in the batch. */
 export interface Attempt {
@@ -67,7 +74,13 @@ export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog, 
   for (const name of part.writes)
     if (!type.fields.some((f) => f.name === name))
       fail('catalog_changed', `${type.label} no longer have the field ${name}.`);
-  return { type, reads: thawReads(part, reading), writes: part.writes, env: envOf(order) };
+  return {
+    type,
+    reads: thawReads(part, reading),
+    writes: part.writes,
+    passing: part.passing ?? null,
+    env: envOf(order),
+  };
 }
 
 export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, reading: Catalog): Dealer {
@@ -97,6 +110,12 @@ class UpdateDealer implements Dealer {
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
     const [applied] = await askPrepared<Applied>(connection, updateCarefully(this.part, slice));
     const { changed, same, edited } = applied!;
+    if (this.part.passing?.how === 'around' && changed.length > 0) {
+      const again = await askPrepared<{ n: number }>(connection, updateParked(this.part, { ...slice, only: changed }));
+      const whole = new Set(again.map((r) => r.n));
+      const lost = changed.filter((n) => !whole.has(n));
+      if (lost.length > 0) return { ...nothing, edited, undone: lost.map((n) => refusal(n, leftAsItWas)) };
+    }
     const written = new Set(changed);
     const ignored = same.filter((n) => !written.has(n));
     if (ignored.length > 0) return { ...nothing, edited, undone: ignored.map((n) => refusal(n, leftAsItWas)) };

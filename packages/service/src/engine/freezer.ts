@@ -15,6 +15,7 @@ import {
   type Catalog,
   type CheckedPart,
   type OrderPart,
+  type Passing,
   type Planned,
   type RecordType,
   type Sql,
@@ -25,7 +26,8 @@ import { PairCounts } from './pair-counts';
 import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
-import { clashes, uniqueChanges } from './statements/unique';
+import { Passings } from './passings';
+import { clashes, handedOn, uniqueChanges } from './statements/unique';
 import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows } from './statements/rows';
 import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
@@ -39,6 +41,8 @@ export interface Freezing {
 }
 
 export interface Frozen {
+  /** What was to be frozen, with what is known of it only now. */
+  readonly order: WorkOrder;
   readonly batches: number;
   readonly pairs: PairCounts;
 }
@@ -78,7 +82,7 @@ export class Freezer {
       await this.fall(part, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
     }
-    return { batches: this.batches, pairs: this.pairs };
+    return { order: this.order, batches: this.batches, pairs: this.pairs };
   }
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
@@ -100,14 +104,14 @@ export class Freezer {
       const stretches = Math.ceil((high - low) / step);
       for (let i = stretches - 1; i >= 0; i--) {
         const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
-        const rows = undoRows(undoing, stretch);
+        const rows = undoRows(undoing, stretch, this.freezing.batchSize);
         const limit = back.act === 'update' && seen.find(type.id)?.limits?.changed(back.writes, raw('r'));
         await this.write(at, type, back.writes, limit ? await this.withinRights(rows, type, limit) : rows);
         this.freezing.progress(stretches - i, stretches);
       }
     }
     await this.alongBack(runId);
-    return { batches: this.batches, pairs: this.pairs };
+    return { order: this.order, batches: this.batches, pairs: this.pairs };
   }
 
   /** The same rows, of which those whose records may not be changed are not allowed. */
@@ -177,12 +181,18 @@ export class Freezer {
     });
   }
 
-  /** Values of which each may be there once: all are worked out before it is known which are twice. */
+  /** Values of which each may be there once: all are worked out before it is known which are twice, and which pass on. */
   private async distinct(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
     const rows = await this.workedOut(part, index);
-    await this.connection.query(`alter table pg_temp.rows_${index} rename column n to at_last`);
-    const [counted] = await askOn<{ n: number }>(this.connection, sql`select count(*) as n from ${rows}`);
-    await this.writeInPlace(part, frozen, index, rows, counted!.n);
+    const placed = await new Passings(this.connection, part, index, rows, this.freezing.batchSize).placed();
+    if (placed.passing) this.passes(index, placed.passing);
+    await this.writeInPlace(part, frozen, index, placed.rows, placed.last);
+  }
+
+  /** Says of a part that its values pass from record to record: one lane writes it, in order. */
+  private passes(index: number, passing: Passing): void {
+    const parts = this.order.parts.map((p, i) => (i === index ? { ...p, inOrder: true, passing } : p));
+    this.order = { ...this.order, parts };
   }
 
   /** Records that read others of the same part: all are worked out before their order of writing is known. */
@@ -215,7 +225,7 @@ export class Freezer {
     count: number,
   ): Promise<void> {
     await this.byPlace(count, async (low, high) => {
-      const piece = sql`select *, row_number() over (order by at_last) as n from ${rows} where at_last > ${value(low)} and at_last <= ${value(high)}`;
+      const piece = sql`select *, at_last - ${value(low)} as n from ${rows} where at_last > ${value(low)} and at_last <= ${value(high)}`;
       await this.write(index, part.type, frozen.writes, piece);
     });
   }
@@ -227,6 +237,8 @@ export class Freezer {
     const waves = `pg_temp.waves_${index}`;
     await this.connection.query(`create temp table reads_${index} (reader bigint, read bigint) on commit drop`);
     for (const statement of readsWithin(part, rows, reads)) await askOn(this.connection, statement);
+    for (const i of uniqueChanges(part))
+      await askOn(this.connection, sql`insert into ${reads} ${handedOn(part, i, rows)}`);
     await this.connection.query(`
       create index on pg_temp.reads_${index} (read); create index on pg_temp.reads_${index} (reader);
       create temp table left_${index} on commit drop as select reader as n from pg_temp.reads_${index} union select read from pg_temp.reads_${index};
@@ -371,7 +383,14 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
   };
   switch (part.act) {
     case 'update':
-      return { ...rest, act: 'update', reads: fieldReads(type, part.writes), writes: part.writes };
+      return {
+        ...rest,
+        act: 'update',
+        reads: fieldReads(type, part.writes),
+        writes: part.writes,
+        // What was handed on is handed back, the last first.
+        ...(part.passing ? { inOrder: true, passing: part.passing } : {}),
+      };
     case 'create':
       return { ...rest, act: 'delete', reads: fieldReads(type, all), writes: wholeRecord(type).map((f) => f.name) };
     case 'delete':

@@ -7,7 +7,7 @@ import { blameOf, codeOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
 import { claimed, presentPart, type Asking } from './statements/claim';
-import { updateSwiftly } from './statements/update';
+import { inAnyOrder, oneAfterAnother, updateSwiftly } from './statements/update';
 
 export interface LaneRun {
   readonly id: string;
@@ -58,6 +58,7 @@ export class Lane {
   private moved = 0;
   private present: Present | undefined;
   private leaving = false;
+  private ordered = false;
   private wakeUp: () => void = () => {};
   private ready: { catalog: Catalog; reader: Seen; writer: Seen; work: Ready } | undefined;
 
@@ -101,6 +102,7 @@ export class Lane {
         while (!this.leaving && (await this.stepAnew(connection)));
         return true;
       } finally {
+        if (this.ordered) await connection.query(inAnyOrder).catch(mustBeCut);
         await connection.query('select pg_advisory_unlock_all()').catch(mustBeCut);
       }
     });
@@ -124,6 +126,7 @@ export class Lane {
     const present = (this.present ??= await this.askPresent(connection));
     if (!present) return false;
     const work = await this.readied(present.part);
+    await this.planned(connection, work);
     const asking = {
       run: this.run.id,
       preview: this.run.preview,
@@ -227,6 +230,13 @@ export class Lane {
     }
   }
 
+  /** How the database is to plan for the part. */
+  private async planned(connection: Connection, { part }: Ready): Promise<void> {
+    const ordered = part.passing !== undefined;
+    if (ordered !== this.ordered) await connection.query(ordered ? oneAfterAnother : inAnyOrder);
+    this.ordered = ordered;
+  }
+
   private async readied(index: number): Promise<Ready> {
     const catalog = await this.catalogs.get();
     const { reader, writer } = await this.rightsOf(this.run);
@@ -237,7 +247,7 @@ export class Lane {
     const { reading } = reader;
     const dealer = dealerOf(this.run.order, part, catalog, reading);
     const limits = part.act === 'update' ? (writer.catalog.find(part.type)?.limits ?? null) : null;
-    const swift = isSwift(part, dealer.type) && limits === null;
+    const swift = isSwift(part, dealer.type) && limits === null && part.passing?.how !== 'around';
     const source = sourceOf(part, catalog);
     const work = { index, part, swift, dealer, catalog, reading, limits, source, patience: this.patience };
     this.ready = { catalog, reader, writer, work };

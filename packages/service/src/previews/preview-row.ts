@@ -60,6 +60,7 @@ export interface Note {
     | 'nothing_changes'
     | 'many_not_allowed'
     | 'new_value'
+    | 'one_lane'
     | 'inactive'
     | 'blank_otherwise'
     | 'field_used'

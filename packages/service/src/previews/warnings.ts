@@ -12,6 +12,7 @@ import {
   type Edit,
   type Field,
   type Job,
+  type WorkOrder,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
 import type { Note } from './preview-row';
@@ -141,4 +142,23 @@ function fewOf({ type }: CheckedJob['selection'], { name }: Field) {
 
 function note(code: Note['code'], message: string): Note {
   return { code, message, count: 0, examples: [] };
+}
+
+/** That values pass from record to record, so that the run goes in order. */
+export async function passingNotes(database: Database, previewId: string, { selection }: CheckedJob): Promise<Note[]> {
+  const p = await database.one<{ work_order: WorkOrder }>('select work_order from tantamos.preview where id = $1', [
+    previewId,
+  ]);
+  const part = p?.work_order.parts.find((of) => of.passing);
+  if (!part?.passing) return [];
+  const around =
+    part.passing.how === 'around'
+      ? ' Some go round in a circle: these records give up theirs first, and triggers fire twice.'
+      : '';
+  return [
+    note(
+      'one_lane',
+      `Values that may be there once pass from one of these ${typeWords(selection.type)} to another, so the run writes them one after another, in one lane.${around}`,
+    ),
+  ];
 }

@@ -24,7 +24,7 @@ import { inactiveNotes, ownNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import { otherwiseNotes } from './otherwise';
 import type { Note, PreviewRow } from './preview-row';
-import { countNotes, literalNotes, newValueNotes, selectionNotes } from './warnings';
+import { countNotes, literalNotes, newValueNotes, passingNotes, selectionNotes } from './warnings';
 
 /** What is to be worked out: parts of a job or, for an undo, what takes each part of a run back. */
 export interface Work {
@@ -92,6 +92,7 @@ export class Works {
         ...literalNotes(job, checked),
         ...selectionNotes(checked),
         ...(await countNotes(this.database, id)),
+        ...(await passingNotes(this.database, id, checked)),
         ...(await newValueNotes(this.database, job, checked)),
         ...(await inactiveNotes(this.database, id, checked, catalog)),
         ...(await otherwiseNotes(this.database, job, checked)),

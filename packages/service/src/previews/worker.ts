@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { alongOf, ProblemError, verdicts, type WorkOrder } from '@tantamos/core';
+import { alongOf, ProblemError, verdicts } from '@tantamos/core';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
@@ -172,7 +172,7 @@ export class PreviewWorker {
 
   private async freeze(id: string, task: Task, given?: Work): Promise<void> {
     const row = (await this.database.one<PreviewRow>(`${selectPreviews} where p.id = $1`, [id]))!;
-    const { order, freeze, sentence, notes, figures } = given ?? (await this.works.of(row));
+    const { freeze, sentence, notes, figures } = given ?? (await this.works.of(row));
     await this.database.transaction(
       'repeatable read',
       async (connection) => {
@@ -191,7 +191,7 @@ export class PreviewWorker {
           },
         });
         const frozen = await freeze(freezer);
-        await writeTotals(connection, id, order, frozen, sentence);
+        await writeTotals(connection, id, frozen, sentence);
         task.connection = null;
       },
       'freezes',
@@ -254,8 +254,7 @@ function tooLong(minutes: number): ProblemError {
 async function writeTotals(
   connection: Connection,
   id: string,
-  order: WorkOrder,
-  { batches, pairs }: Frozen,
+  { order, batches, pairs }: Frozen,
   sentence: (matched: number) => string,
 ): Promise<void> {
   const { rows } = await connection.query<{ matched: number }>(

@@ -107,7 +107,8 @@ export class Runs {
       );
       const id =
         rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
-      const split = options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter);
+      const split =
+        options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter, preview.work_order);
       for (const [i, part] of preview.work_order.parts.entries()) {
         const whole = isWhole(typeNow(catalog, part.of ?? part.type));
         await insertBatches(connection, { run: id, preview: previewId, part, index: i, whole }, split);
@@ -254,7 +255,12 @@ interface Split {
 }
 
 /** Where the first `count` records that will change end; null when there are no more than that. */
-async function findSplit(connection: Connection, previewId: string, count: number): Promise<Split | null> {
+async function findSplit(
+  connection: Connection,
+  previewId: string,
+  count: number,
+  { parts }: WorkOrder,
+): Promise<Split | null> {
   const { rows } = await connection.query<{ position: number; verdicts: string; before: number }>(
     `select position, verdicts, before from (
        select position, verdicts, will_change, sum(will_change) over (order by position) - will_change as before
@@ -266,7 +272,8 @@ async function findSplit(connection: Connection, previewId: string, count: numbe
   if (!found) return null;
   let at = 0;
   for (let left = count - Number(found.before); left > 0; at++) if (found.verdicts[at] === 'n') left--;
-  const whole = at === found.verdicts.length;
+  // What goes round in a circle is not cut.
+  const whole = at === found.verdicts.length || parts.some((p) => p.passing?.how === 'around');
   return { batch: found.position, at: whole ? 0 : at, border: found.position + 1 };
 }
 

@@ -38,10 +38,10 @@ export interface Stretch {
  * What taking back would do, as rows like those of `partRows`: what was done last comes first, and a record is dealt with
  * only where it still is what the run made of it.
  */
-export function undoRows(undoing: Undoing, stretch: Stretch): Sql {
+export function undoRows(undoing: Undoing, stretch: Stretch, batchSize: number): Sql {
   switch (undoing.back.act) {
     case 'update':
-      return valuesBack(undoing, stretch);
+      return valuesBack(undoing, stretch, batchSize);
     case 'delete':
       return madeRemoved(undoing, stretch);
     case 'create':
@@ -49,7 +49,7 @@ export function undoRows(undoing: Undoing, stretch: Stretch): Sql {
   }
 }
 
-function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Stretch): Sql {
+function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Stretch, batchSize: number): Sql {
   const { writes } = back;
   const scope = new Scope(type, env);
   const now = writes.map((f) => asText(scope.own(f)));
@@ -63,8 +63,13 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
   const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
+  // What went round in a circle was written in one batch, and is in one again.
+  const n =
+    back.passing?.how === 'around'
+      ? sql`(dense_rank() over (order by m.position desc) - 1) * ${raw(String(batchSize))} + row_number() over (partition by m.position order by m.c_n desc)`
+      : raw('row_number() over (order by m.position desc, m.c_n desc)');
   return sql`
-    select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
+    select ${n} as n, m.*,
       case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
         when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('will_change')} end as verdict
     from (

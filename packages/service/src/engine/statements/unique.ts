@@ -1,10 +1,13 @@
 import {
   identifier,
+  rulesTouched,
+  type Field,
   keyColumns,
   keyText,
   raw,
   said,
   sql,
+  value,
   writtenTable,
   type CheckedPart,
   type Sql,
@@ -52,4 +55,130 @@ export function clashes({ type, changes }: CheckedPart, index: number, rows: Sql
         and not exists (select from ${rows} o where o.key = ${key} and o.verdict = ${letter('will_change')}
           and o.${old} is distinct from o.${fresh})`,
   ];
+}
+
+/** Who holds a value that another record is to get goes before it: pairs of places, `reader` and `read`. */
+export function handedOn(part: CheckedPart, index: number, rows: Sql): Sql {
+  return sql`select b.n as reader, a.n as read from ${heldBy(part, index, rows)}
+    and b.verdict = ${letter('will_change')} and b.${raw(`old_${index + 1}`)} is distinct from b.${raw(`new_${index + 1}`)}`;
+}
+
+/** Who is to get a value that a record of the selection holds: `n`, the holder as `next` where it gives it up, else `kept`. */
+export function holders(part: CheckedPart, index: number, rows: Sql): Sql {
+  const gives = sql`(b.verdict = ${letter('will_change')})`;
+  return sql`select a.n, case when ${gives} then b.n end as next, not ${gives} as kept from ${heldBy(part, index, rows)}`;
+}
+
+function heldBy({ changes }: CheckedPart, index: number, rows: Sql): Sql {
+  const type = raw(changes[index]!.field.dbType);
+  return sql`${rows} a join ${rows} b on b.${raw(`old_${index + 1}`)}::${type} = a.${raw(`new_${index + 1}`)}::${type}
+    where a.n <> b.n and a.verdict = ${letter('will_change')}`;
+}
+
+/** Marks those of a chain (`n`, `kept`) that wait for what is not given up. */
+export function keptFrom({ changes }: CheckedPart, index: number, rows: Sql, chain: Sql): Sql {
+  const words = said([
+    `${changes[index]!.field.label}: “`,
+    sql`left(r.${raw(`new_${index + 1}`)}, 60)`,
+    '” is not given up by the record that has it, which keeps its own.',
+  ]);
+  return refusedRows(rows, words, sql`exists (select from ${chain} c where c.n = r.n and c.kept)`);
+}
+
+export function refusedRows(rows: Sql, words: Sql, which: Sql): Sql {
+  return sql`update ${rows} r set verdict = ${letter('not_allowed')}, cause = ${words}::text where ${which}`;
+}
+
+/** Of each row the one it waits for (`next`), how many it is behind it, and the least place met. */
+export function distances(rows: Sql, pairs: Sql): Sql {
+  return sql`select r.n, e.reader as next, (e.reader is not null)::int::bigint as steps, least(r.n, e.reader) as low
+    from ${rows} r left join ${pairs} e on e.read = r.n`;
+}
+
+/** Marks those of a chain as `distances` gives it that go round, in circles of more than so many. */
+export function inRings(rows: Sql, chain: Sql, words: string, most: number): Sql {
+  const large = sql`select low from ${chain} where next is not null group by low having count(*) > ${raw(String(most))}`;
+  return refusedRows(
+    rows,
+    value(words),
+    sql`r.n in (select n from ${chain} where next is not null and low in (${large}))`,
+  );
+}
+
+/** Whether the values that are handed on all become greater, or all become less: `up`, `down`. */
+export function directions({ changes }: CheckedPart, index: number, rows: Sql, pairs: Sql): Sql {
+  const [old, fresh] = typedChange(changes[index]!, index);
+  return sql`select coalesce(bool_and(${fresh} > ${old}), true) as up, coalesce(bool_and(${fresh} < ${old}), true) as down
+    from ${pairs} e join ${rows} r on r.n = e.read`;
+}
+
+/** The rows with `at_last`, their place by what they hold: the greatest first, where values become greater. */
+export function byHeld({ changes }: CheckedPart, index: number, rows: Sql, way: 'up' | 'down'): Sql {
+  const [old] = typedChange(changes[index]!, index);
+  const direction = raw(way === 'up' ? 'desc nulls last' : 'asc nulls last');
+  return sql`select r.*, row_number() over (order by ${old} ${direction}, r.n) as at_last from ${rows} r`;
+}
+
+function typedChange({ field }: CheckedPart['changes'][number], index: number): readonly [Sql, Sql] {
+  const typed = (name: string): Sql => sql`${raw(`r.${name}_${index + 1}`)}::${raw(field.dbType)}`;
+  return [typed('old'), typed('new')];
+}
+
+/**
+ * Why records whose values go round in a circle cannot all give up theirs first; null where they can: the field is blank
+ * meanwhile or, where it may not be, has a value that no record has. What the database's own rules say of that one nobody
+ * can tell beforehand.
+ */
+export function unparkable({ type, changes }: CheckedPart, index: number): string | null {
+  const { field } = changes[index]!;
+  if (rulesTouched(type, [field.name]).some((r) => r.fields.includes(field.name)))
+    return 'its values go round in a circle, and a rule of the database says what they may be meanwhile';
+  if (!field.required || parkingOf(field)) return null;
+  return 'its values go round in a circle, and there is none it could have meanwhile';
+}
+
+/** A value that no record has, for the place `n` of a batch; null for kinds of which none can be thought of. */
+export function parkingOf(
+  { base, dbType, maxLength, name }: Field,
+  table: Sql = raw('t'),
+  n: Sql = raw('n'),
+): Sql | null {
+  const column = identifier(name);
+  if (base === 'number') return sql`((select least(min(${column}), 0) from ${table}) - ${n})::${raw(dbType)}`;
+  if (base === 'date' || base === 'moment')
+    return sql`((select max(${column}) from ${table}) + ${n} * interval '1 day')::${raw(dbType)}`;
+  if (base === 'uuid') return raw('gen_random_uuid()');
+  if (base === 'text' && (maxLength === null || maxLength >= 8))
+    return sql`left('~' || ${n} || md5(random()::text), ${raw(String(maxLength ?? 40))})::${raw(dbType)}`;
+  return null;
+}
+
+/**
+ * The rows with `at_last`: chains first, from their ends on; then those that go round, each circle within one batch. Those
+ * of one size are packed as closely as that allows, which leaves places free.
+ */
+export function ringsPlaced(rows: Sql, steps: Sql, batchSize: number): Sql {
+  const size = raw(`${batchSize}::bigint`);
+  return sql`
+    with chains as (
+      select r.n, row_number() over (order by s.steps, r.n) as at from ${rows} r join ${steps} s on s.n = r.n
+      where s.next is null or r.verdict <> ${letter('will_change')}
+    ), members as (
+      select s.n, s.low, count(*) over (partition by s.low) as size, row_number() over (partition by s.low order by s.n) - 1 as place
+      from ${steps} s join ${rows} r on r.n = s.n where s.next is not null and r.verdict = ${letter('will_change')}
+    ), numbered as (
+      select *, dense_rank() over (partition by size order by low) - 1 as ring, ${size} / size as fit from members
+    ), sizes as (
+      select size, (max(ring) / max(fit)) + 1 as batches from numbered group by size
+    ), begun as (
+      select size, sum(batches) over (order by size) - batches as before from sizes
+    ), ends as (
+      select (coalesce(max(at), 0) + ${size} - 1) / ${size} as batches from chains
+    ), placed as (
+      select n, at from chains
+      union all
+      select m.n, (e.batches + b.before + m.ring / m.fit) * ${size} + (m.ring % m.fit) * m.size + m.place + 1
+      from numbered m join begun b using (size) cross join ends e
+    )
+    select r.*, p.at::bigint as at_last from ${rows} r join placed p on p.n = r.n`;
 }

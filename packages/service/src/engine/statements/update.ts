@@ -12,20 +12,32 @@ import {
   value,
   type Checked,
   type Env,
+  type Passing,
   type RecordType,
   type Sql,
 } from '@tantamos/core';
 import { claimed, type Asking } from './claim';
 import { itemsOf, unpackedItems, type Slice } from './items';
 import { keyNames, letter, sameAs, valueJoins } from './rows';
+import { parkingOf } from './unique';
 
 /** A part made ready to be applied: its type and trees as the catalog of the moment has them. */
 export interface Updating {
   readonly type: RecordType;
   readonly reads: readonly Checked[];
   readonly writes: readonly string[];
+  /** Values pass from record to record: one is written after another, as they stand in the batch. */
+  readonly passing: Passing | null;
   readonly env: Env;
 }
+
+/**
+ * Joins are nested loops while these hold, so that records are written in the order in which they stand in the batch; what
+ * is planned so says so, since a plan is kept by the words of its statement.
+ */
+export const oneAfterAnother = 'set enable_hashjoin = off; set enable_mergejoin = off; set enable_material = off';
+export const inAnyOrder = 'reset enable_hashjoin; reset enable_mergejoin; reset enable_material';
+const mark = ({ passing }: Updating): Sql => raw(passing ? '/* one after another */ ' : '');
 
 /** What one statement did with a slice. Places are counted in the batch from 1; a place in none was locked, or is not there. */
 export interface Applied {
@@ -61,7 +73,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, places:
     ? sql`(${items}) i where ${keyed}`
     : sql`(${items}) i join ${scope.from()} on ${keyed} where ${sameRecord(type, raw('t'), scope.root)}`;
   return sql`
-    with gate as materialized (select ${gate} as open), claimed as materialized (
+    ${mark(part)}with gate as materialized (select ${gate} as open), claimed as materialized (
       select * from gate cross join lateral (${claimed(asking, true)}) c where gate.open
     ), written as (
       update ${writtenTable(type)} ${direct ? scope.root : raw('t')} set ${sets(part, 'i')} from ${found} and ${hash} = i.signature
@@ -87,19 +99,35 @@ export function updateCarefully(part: Updating, slice: Slice): Sql {
   const { type } = part;
   const scope = new Scope(type, part.env);
   const hash = signature(part.reads, scope);
+  const ordered = part.passing ? raw('(select * from locked order by n)') : raw('locked');
   return sql`
-    with locked as materialized (
+    ${mark(part)}with locked as materialized (
       select item.*, ${join(keyNames(placeColumns(type, scope.root)), ', ')}, ${hash} = item.signature as same
       from (${itemsOf(part.writes, slice)}) item
       join ${scope.from()} on ${keyIs(type, scope.root, raw('item.key'))}
       for no key update of ${scope.root} skip locked
     ), written as (
-      update ${writtenTable(type)} t set ${sets(part, 'l')} from locked l
+      update ${writtenTable(type)} t set ${part.passing?.how === 'around' ? parked(part, part.passing.field) : sets(part, 'l')} from ${ordered} l
       where ${sameAs('l', placeColumns(type, raw('t')))} and l.same
       returning l.n
     )
     select array(select n::int from written) as changed, array(select n::int from locked where same) as same,
       array(select n::int from locked where not same) as edited`;
+}
+
+/** Has the records of the slice, which are held, give up the value that they pass on: blank or, where it may not be, one that none has. */
+function parked({ type }: Updating, name: string): Sql {
+  const field = type.fields.find((f) => f.name === name)!;
+  const value = field.required ? parkingOf(field, writtenTable(type), raw('l.n')) : null;
+  return sql`${identifier(name)} = ${value ?? raw('null')}`;
+}
+
+/** Writes the frozen values to records that have given up theirs in this transaction: `n` of each. */
+export function updateParked(part: Updating, slice: Slice): Sql {
+  const { type } = part;
+  const t = raw('t');
+  return sql`update ${writtenTable(type)} t set ${sets(part, 'i')} from (${itemsOf(part.writes, slice)}) i
+    where ${keyIs(type, t, raw('i.key'))} returning i.n::int as n`;
 }
 
 /** What a record just read is found again by: its place in the table or, where there are none, its key. */
