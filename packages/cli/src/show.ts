@@ -139,7 +139,11 @@ export function showRecords(records: readonly JournalRecord[]): void {
         r.key,
         r.name,
         outcomeWords(r.outcome),
-        ...r.changes.map((c) => change(c.old.label ?? c.old.value, c.new.label ?? c.new.value)),
+        ...r.changes.map(({ old, new: now }) => {
+          // For what is not allowed there may be nothing that came out, which is not a blank that it would get.
+          const isNone = r.outcome === 'not_allowed' && r.cause !== null && now.value === null;
+          return change(old.label ?? old.value, isNone ? (old.label ?? old.value) : (now.label ?? now.value));
+        }),
         r.cause,
       ]),
     },

@@ -86,13 +86,19 @@ function Row({
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
       {record.changes.map((c) => (
         <td key={c.field} className={cell}>
-          <Change old={c.old} now={c.new} kind={c.kind} />
+          <Change old={c.old} now={isNone(record, c) ? c.old : c.new} kind={c.kind} />
         </td>
       ))}
-      {withCause && <td className={`${cell} whitespace-normal`}>{record.cause}</td>}
+      {withCause && <td className={reason}>{record.cause}</td>}
     </tr>
   );
 }
 
+/** For what is not allowed there may be nothing that came out, which is not a blank that it would get. */
+function isNone({ outcome, cause }: JournalRecord, { new: now }: JournalRecord['changes'][number]): boolean {
+  return outcome === 'not_allowed' && cause !== null && now.value === null;
+}
+
+const reason = 'min-w-64 border-b border-line px-3 py-1.5 break-words';
 const head = 'h-8 border-b border-line px-3 text-left font-medium whitespace-nowrap first:pl-4';
 const cell = 'h-8 max-w-80 truncate border-b border-line px-3 whitespace-nowrap first:pl-4';

@@ -56,22 +56,37 @@ interface CauseProps {
 /** The records that are not allowed for one reason. */
 export function OfCause({ preview, cause: { cause, count }, onDrop, isDropping, onChange, onClose }: CauseProps) {
   return (
-    <Chosen title={`Not allowed: ${cause}`} onClose={onClose}>
+    <Chosen
+      title={`Not allowed: ${cause}`}
+      onClose={onClose}
+      actions={
+        onDrop && (
+          <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line px-4 py-2">
+            <Button className="h-7!" busy={isDropping} onClick={onDrop}>
+              Leave {count === 1 ? 'it' : `these ${number(count)}`} out and preview again
+            </Button>
+            <LinkButton onClick={onChange}>Add an edit that mends {count === 1 ? 'it' : 'them'}</LinkButton>
+          </div>
+        )
+      }
+    >
       <JournalTable query={queries.previewRecords(preview, 'not_allowed', cause)} empty="No records here." />
-      {onDrop && (
-        <p className="flex flex-wrap items-center gap-3 border-t border-line p-3">
-          <Button busy={isDropping} onClick={onDrop}>
-            Leave {count === 1 ? 'it' : `these ${number(count)}`} out and preview again
-          </Button>
-          <LinkButton onClick={onChange}>Add an edit that mends {count === 1 ? 'it' : 'them'}</LinkButton>
-        </p>
-      )}
     </Chosen>
   );
 }
 
 /** A few of the records, and the way back to all of them. */
-function Chosen({ title, onClose, children }: { title: string; onClose: () => void; children: ReactNode }) {
+function Chosen({
+  title,
+  onClose,
+  actions,
+  children,
+}: {
+  title: string;
+  onClose: () => void;
+  actions?: ReactNode;
+  children: ReactNode;
+}) {
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex min-h-9 shrink-0 items-center justify-between gap-3 border-b border-line px-4">
@@ -80,6 +95,7 @@ function Chosen({ title, onClose, children }: { title: string; onClose: () => vo
           All records
         </Button>
       </div>
+      {actions}
       <div className="min-h-0 flex-1 overflow-auto">{children}</div>
     </div>
   );

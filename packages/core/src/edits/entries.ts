@@ -61,7 +61,7 @@ function dealt(
 
 function entryTree(entry: string, where: string, about: About): Checked {
   if (entry.trim() === '') fail('bad_value', 'An entry is missing.', { where });
-  return textWorked(where, entry, about) ?? textTree(textWithoutFields(entry.trim()));
+  return textWorked(where, entry, about)?.tree ?? textTree(textWithoutFields(entry.trim()));
 }
 
 function itemTree(entry: string, where: string, { dbType, label }: Field, about: About): Checked {

@@ -100,7 +100,7 @@ function running({ start = 1, step = 1, goOn }: NumberEdit): Checked {
 
 function prefixOf({ prefix }: NumberEdit, about: About): Checked | null {
   if (prefix === undefined || prefix === '') return null;
-  return textWorked('prefix', prefix, about) ?? textTree(prefix);
+  return textWorked('prefix', prefix, about)?.tree ?? textTree(prefix);
 }
 
 function coded({ width }: NumberEdit, n: Checked, prefix: Checked | null): Checked {

@@ -1,6 +1,8 @@
 import type { Field, RecordType } from '../catalog/catalog';
 import { fieldOf } from '../catalog/catalog';
 import type { Checked } from '../language/checked';
+import { always } from '../language/build';
+import type { NoResult } from '../language/no-result';
 import { textWithoutFields } from '../language/text-with-fields';
 import { fitToField } from '../language/value';
 import { fail, within } from '../problem';
@@ -45,9 +47,18 @@ export function isFreeText(field: Pick<Field, 'base' | 'choices' | 'refersTo'>):
 /** A given value as what the field becomes; in a text, what stands in braces is worked out for each record. */
 export function valueSource(field: Field, given: Literal, about: About): ValueSource {
   const made = isFreeText(field) && typeof given === 'string' ? textWorked('value', given, about) : null;
-  if (made) return worked(made, field, about.catalog);
+  if (made)
+    return worked(made.tree, field, about.catalog, {
+      refusals: [...made.refusals, ...blankText(field)],
+      blank: field.required ? 'refused' : 'cleared',
+    });
   const text = isFreeText(field) ? textWithoutFields(String(given)) : given;
   return { from: 'expression', tree: givenValue(field, text) };
+}
+
+/** Why a text of nothing but blanks may not be. */
+function blankText(field: Field): readonly NoResult[] {
+  return field.required ? [{ words: 'all that the text is made of is blank', when: always, blank: true }] : [];
 }
 
 /** The value as a person reads it: a choice by its label, a record by its name. */

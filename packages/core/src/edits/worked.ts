@@ -2,9 +2,9 @@ import { clip, hasOrder, type Catalog, type Field } from '../catalog/catalog';
 import { pathText } from '../catalog/path';
 import { checkCondition, checkExpression } from '../language/check';
 import { typeOf, type Checked } from '../language/checked';
-import { call, textTree } from '../language/build';
+import { and, call, firstOf, not, textTree } from '../language/build';
 import { conversion } from '../language/mismatch';
-import { noResultsOf } from '../language/no-result';
+import { noResultsOf, type NoResult } from '../language/no-result';
 import { parse } from '../language/parse';
 import { print } from '../language/print';
 import type { Expression } from '../language/syntax';
@@ -14,6 +14,7 @@ import { fail, ProblemError, within } from '../problem';
 import type { Target, ValueSource, Worked } from './change';
 import type { About } from './kind';
 import { saidAt } from './said-at';
+import { shownIn } from './shown';
 
 /** A condition that a person wrote, checked against the type; its problems are at `where`. */
 export function conditionAt(where: string, text: string, about: About): Checked {
@@ -36,10 +37,15 @@ export function worked(
   tree: Checked,
   field: Field,
   catalog: Catalog,
-  more: { readonly written?: Expression; readonly blank?: Worked['blank'] } = {},
+  more: {
+    readonly written?: Expression;
+    readonly blank?: Worked['blank'];
+    readonly refusals?: readonly NoResult[];
+  } = {},
 ): ValueSource {
   const made = fitting(tree, field, more.written);
-  return { from: 'expression', tree: made, worked: workedInto(made, field, catalog, more.blank) };
+  const asked = workedInto(made, field, catalog, more.blank);
+  return { from: 'expression', tree: made, worked: more.refusals ? { ...asked, refusals: more.refusals } : asked };
 }
 
 /** What is to be asked of a value that `tree` gives for the field. */
@@ -96,14 +102,35 @@ const isPlain = (type: ValueType): boolean => ['number', 'date', 'moment', 'yes_
 
 /**
  * A text that a person filled in, with what stands in braces worked out for each record; null where there is nothing to
- * work out. A choice gives its label, a reference the name of its record, a blank nothing.
+ * work out. A choice gives its label, a reference the name of its record, numbers and times are as the person reads them; a
+ * blank gives nothing, and where there is nothing else the text is blank. What cannot be worked out is no blank: `noResults`
+ * says why of each expression.
  */
-export function textWorked(where: string, text: string, about: About): Checked | null {
+export function textWorked(where: string, text: string, about: About): TextWorked | null {
   return within(where, () => {
     const pieces = piecesOf(text);
-    return pieces && saidAt(where, joined(pieces.map((piece) => pieceTree(piece, about))));
+    if (!pieces) return null;
+    const trees = pieces.map((piece) => pieceTree(piece, about));
+    const told = pieces.flatMap((piece, i) => (piece.kind === 'expression' ? [trees[i]!] : []));
+    const all = joined(trees);
+    const isSomething: Checked = { kind: 'or', operands: told.map((t) => not(isNull(t))) };
+    return {
+      tree: saidAt(where, told.length < pieces.length ? all : firstOf([{ when: isSomething, value: all }])),
+      refusals: told.flatMap((t) =>
+        noResultsOf(t)
+          .filter((r) => !r.blank)
+          .map((r): NoResult => ({ ...r, always: true, when: and(r.when, isNull(t))! })),
+      ),
+    };
   });
 }
+
+export interface TextWorked {
+  readonly tree: Checked;
+  readonly refusals: readonly NoResult[];
+}
+
+const isNull = (operand: Checked): Checked => ({ kind: 'isNull', operand });
 
 /** Texts, one after the other; blanks are nothing. */
 export function joined(parts: readonly Checked[]): Checked {
@@ -117,7 +144,8 @@ function orEmpty(tree: Checked): Checked {
 function pieceTree(piece: TextPiece, { catalog, type, context }: About): Checked {
   if (piece.kind === 'text') return textTree(piece.text);
   try {
-    return readable(checkExpression(piece.expression, catalog, type, context), catalog);
+    const tree = checkExpression(piece.expression, catalog, type, context);
+    return shownIn(context.locale, tree) ?? readable(tree, catalog);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     throw moved(error, piece.start);

@@ -7,6 +7,8 @@ export interface Context {
   readonly env: Env;
   /** The record that stands for the person signed in; null where there is none. */
   readonly me: Me | null;
+  /** How the person reads numbers and times (BCP 47); null: as the language writes them. */
+  readonly locale?: string | null;
   /** It belongs to an edit, which may speak of what the other edits of its job write: new(field). */
   readonly ofEdit?: boolean;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */

@@ -8,6 +8,8 @@ export interface NoResult {
   readonly words: string;
   /** Also where something comes out. */
   readonly always?: true;
+  /** Only that something is blank. */
+  readonly blank?: true;
 }
 
 /** How many are told apart; what is beyond is only said to have no result. */
@@ -19,8 +21,8 @@ const mostTold = 30;
  */
 export function noResultsOf(tree: Checked): readonly NoResult[] {
   const found = new Map<string, NoResult>();
-  const add = (words: string, when: Checked): void => {
-    if (!found.has(words) && found.size < mostTold) found.set(words, { words, when });
+  const add = (words: string, when: Checked, blank?: true): void => {
+    if (!found.has(words) && found.size < mostTold) found.set(words, { words, when, ...(blank && { blank }) });
   };
   const blanks: (() => void)[] = [];
   const visit = (node: Checked): void => {
@@ -46,11 +48,13 @@ export function noResultsOf(tree: Checked): readonly NoResult[] {
         return visit(node.operand);
       case 'field':
         // What is blank is the last thing to blame: a division tells more.
-        blanks.push(() => add(`${clip(pathText(node.at))} is blank`, { kind: 'isNull', operand: node }));
+        blanks.push(() => add(`${clip(pathText(node.at))} is blank`, { kind: 'isNull', operand: node }, true));
         return;
       case 'children':
         if (node.fold !== 'has' && node.fold !== 'count')
-          blanks.push(() => add(`there is nothing to take the ${node.fold} of`, { kind: 'isNull', operand: node }));
+          blanks.push(() =>
+            add(`there is nothing to take the ${node.fold} of`, { kind: 'isNull', operand: node }, true),
+          );
     }
   };
   visit(tree);

@@ -63,6 +63,7 @@ interface Row {
   readonly role_label: string;
   readonly person_type: string | null;
   readonly person_key: string | null;
+  readonly locale: string | null;
 }
 
 /** Accounts and sessions. */
@@ -293,6 +294,7 @@ export class Accounts {
 
   async setLocale(id: string, locale: string | null): Promise<void> {
     await this.database.rows('update tantamos.account set locale = $2 where id = $1', [id, locale]);
+    this.known.clear();
   }
 
   /** Sessions and tokens of an account that are good now, the last used first. */
@@ -339,14 +341,14 @@ function endSessions(connection: Connection, account: string, but: Buffer | null
 }
 
 function selectPeople(more?: string): string {
-  return `select a.id, a.login, a.name, a.role, r.label as role_label, a.person_type, a.person_key${more ? `, ${more}` : ''}
+  return `select a.id, a.login, a.name, a.role, r.label as role_label, a.person_type, a.person_key, a.locale${more ? `, ${more}` : ''}
     from tantamos.account a join tantamos.role r on r.id = a.role`;
 }
 
 function personIn(row: Row): Person {
-  const { id, login, name, role } = row;
+  const { id, login, name, role, locale } = row;
   const record = row.person_type === null ? null : { type: row.person_type, key: row.person_key! };
-  return { id, login, name, role, roleLabel: row.role_label, record };
+  return { id, login, name, role, roleLabel: row.role_label, record, locale };
 }
 
 function hashSecret(secret: string): Buffer {

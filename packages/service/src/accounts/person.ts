@@ -9,4 +9,6 @@ export interface Person {
   readonly roleLabel: string;
   /** The record of a person that the account stands for: what `me()` means; null: none. */
   readonly record: Me | null;
+  /** How the person reads numbers and times (BCP 47); null: nothing is said of it. */
+  readonly locale: string | null;
 }

@@ -66,6 +66,7 @@ export async function loadContext(
   const context: Context = {
     env,
     me: person.record,
+    locale: person.locale,
     selected(name, span) {
       const row = saved.get(name.toLowerCase());
       if (!row)

@@ -151,6 +151,15 @@ export function dayAt(moment: bigint, timeZone: string): Day {
   return new Day(Math.floor((ms + aheadAt(ms, timeZone)) / dayMs));
 }
 
+/** What a clock in this zone shows at the moment: `14:05`. */
+export function clockAt(moment: bigint, timeZone: string): string {
+  const ms = Number(floorDivide(moment, 1000n));
+  const shown = ms + aheadAt(ms, timeZone);
+  const minutes = Math.floor((shown - Math.floor(shown / dayMs) * dayMs) / 60_000);
+  const two = (n: number): string => String(n).padStart(2, '0');
+  return `${two(Math.floor(minutes / 60))}:${two(minutes % 60)}`;
+}
+
 /** The first moment of a day in this zone; where the clocks skip midnight, the moment they skip to. */
 export function startOf(day: Day, timeZone: string): bigint {
   return fromClock(BigInt(day.number * dayMs) * 1000n, timeZone);

@@ -6,6 +6,7 @@ import { listEdits, listFunctions } from './list';
 import { logicFunctions } from './logic';
 import { numberFunctions } from './number';
 import { replacedFunction } from './replaced';
+import { shownFunctions } from './shown';
 import { textFunctions } from './text';
 import { timeFunctions } from './time';
 
@@ -22,7 +23,7 @@ export const functions: readonly FunctionEntry[] = [
 ];
 
 const byName = new Map(functions.map((f) => [f.name.toLowerCase(), f]));
-const ofEdits = new Map([...listEdits, ...drawnFunctions].map((f) => [f.name, f]));
+const ofEdits = new Map([...listEdits, ...drawnFunctions, ...shownFunctions].map((f) => [f.name, f]));
 
 export function functionNamed(name: string): FunctionEntry | undefined {
   return byName.get(name.toLowerCase());
