@@ -36,6 +36,7 @@ export * from './edits/edit';
 export { editsPage } from './edits/page';
 export * from './edits/change';
 export * from './edits/otherwise';
+export { shownIn } from './edits/shown';
 export * from './job/mend';
 export { levelled } from './edits/level';
 export { inventions, inventionWords, type Invention } from './edits/invent';
