@@ -32,8 +32,7 @@ function withoutSql(): Plugin {
         if (Array.isArray(node)) return node.forEach(visit);
         if (typeof node !== 'object' || node === null) return;
         const { type, key, computed, start, end } = node as Record<string, never> & { start: number; end: number };
-        if (type === 'Property' && !computed && (key as { name?: string }).name === 'sql')
-          spans.push([start, end]);
+        if (type === 'Property' && !computed && (key as { name?: string }).name === 'sql') spans.push([start, end]);
         else Object.values(node).forEach(visit);
       };
       visit(this.parse(code));

@@ -97,6 +97,14 @@ describe('changing records from the command line', () => {
     expect(await left(question)).toBe(before);
   });
 
+  it('takes a formula apart for one record', async () => {
+    const told = await cli(['steps', 'bookings', '12', 'hives / (hives - hives)']);
+    expect(told.code).toBe(0);
+    expect(told.out).toMatch(/hives - hives\s+0\n/);
+    expect(told.out).toMatch(/hives \/ \(hives - hives\)\s+\(blank\)/);
+    expect(await cli(['steps', 'bookings', 'none', 'hives'])).toMatchObject({ code: 1 });
+  });
+
   it('deals out evenly, to the record', async () => {
     const { out } = await cli([
       'preview',

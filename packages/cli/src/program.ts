@@ -5,6 +5,7 @@ import { counts } from './verbs/counts';
 import { exporting } from './verbs/export';
 import { find } from './verbs/find';
 import { functions } from './verbs/functions';
+import { steps } from './verbs/steps';
 import { match } from './verbs/match';
 import { selection } from './verbs/selection';
 import { values } from './verbs/values';
@@ -35,6 +36,7 @@ export function makeProgram(): Command {
     mine,
     types,
     functions,
+    steps,
     find,
     values,
     counts,

@@ -214,6 +214,17 @@ describe('changing records in the console', () => {
     const results = page.getByLabel('What comes out');
     await results.getByText('division by zero').waitFor();
     await page.getByText('Hives is a whole number').first().waitFor();
+    await click('Step by step');
+    const steps = page.getByRole('table', { name: 'The formula, step by step' });
+    await expect(() => steps.getByRole('row').allInnerTexts()).toBecome([
+      expect.stringMatching(/^hives\s+68$/),
+      expect.stringMatching(/^hives - 68\s+0$/),
+      expect.stringMatching(/^hives \/ \(hives - 68\)\s+blank$/),
+    ]);
+    await page.getByLabel('For', { exact: true }).selectOption({ index: 1 });
+    await expect(() => steps.getByRole('row').nth(1).innerText()).toBecome(expect.not.stringMatching(/\s0$/));
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await click('Close');
     await page.getByRole('textbox', { name: 'Formula for Hives' }).fill('hives + hivs');
     await page.getByText('have no field “hivs”').waitFor();
     await page.getByText('Mend the job first').waitFor();

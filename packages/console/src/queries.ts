@@ -149,6 +149,13 @@ export const queries = {
 
   drafts: () => queryOptions({ queryKey: ['drafts'], queryFn: () => api.drafts(), staleTime: 0 }),
   draft: (id: string) => queryOptions({ queryKey: ['draft', id], queryFn: () => api.draft(id), staleTime: 0 }),
+  formulaSteps: (type: string, key: string, formula: string) =>
+    queryOptions({
+      queryKey: ['steps', type, key, formula],
+      queryFn: ({ signal }) => api.formulaSteps({ type, key, formula }, { signal }),
+      staleTime: 0,
+      retry: false,
+    }),
   /** `asked`: the job and the keys in sight, as text. */
   sample: (asked: string) =>
     queryOptions({

@@ -5,6 +5,7 @@ import {
   IsArray,
   IsBoolean,
   IsInt,
+  IsNotEmpty,
   IsOptional,
   IsString,
   IsUUID,
@@ -15,7 +16,7 @@ import {
 import { Nested, NestedList, Nullable, largestInteger } from './body';
 import { JSONSchema } from 'class-validator-jsonschema';
 import { AnyEdit, editClasses } from './edits';
-import { JournalRecord } from './journal';
+import { JournalRecord, Value } from './journal';
 import { routesOf } from './route';
 import { SelectionBody } from './selection';
 import { count, named, nullable, oneOf, text, type Answer } from './shape';
@@ -63,6 +64,16 @@ export class SampleBody {
   @IsOptional() @IsArray() @ArrayMaxSize(500) @IsString({ each: true }) keys?: string[];
 }
 
+export class StepsBody {
+  @IsString() @MaxLength(200) type!: string;
+  /** Of the record that it is worked out for. */
+  @IsString() @MaxLength(1000) key!: string;
+  @IsString() @IsNotEmpty() @MaxLength(5000) formula!: string;
+}
+
+export const StepView = named('StepView', { text, value: Value });
+export type StepView = Answer<typeof StepView>;
+
 /** A mistake a person can act on. */
 export const ProblemShape = Of.Unsafe<Problem>(
   named('Problem', {
@@ -95,6 +106,14 @@ export const jobRoutes = routesOf({
     summary: 'A job not yet frozen: sentence, exact counts, rows in sight',
     answer: SampleView,
     body: SampleBody,
+    searches: true,
+  },
+  formulaSteps: {
+    method: 'post',
+    path: '/api/jobs/steps',
+    summary: 'A formula taken apart: what each of its parts gives for one record, the whole last',
+    answer: Of.Array(StepView),
+    body: StepsBody,
     searches: true,
   },
 });

@@ -230,6 +230,7 @@ const mostResults = 3;
 function resultsOf(rows: SampleView['rows'], field: string): Result[] {
   return rows.slice(0, mostResults).map((row) => ({
     record: row.name ?? row.key,
+    key: row.key,
     change: row.changes.find((c) => c.field === field),
     cause: row.outcome === 'not_allowed' ? row.cause : null,
   }));

@@ -103,7 +103,8 @@ export function walkSyntax(e: Expression, visit: (e: Expression) => void): void 
   for (const part of partsOf(e)) walkSyntax(part, visit);
 }
 
-function partsOf(e: Expression): readonly Expression[] {
+/** What an expression is made of, one level down. */
+export function partsOf(e: Expression): readonly Expression[] {
   switch (e.kind) {
     case 'literal':
     case 'name':

@@ -17,6 +17,7 @@ import { journalRecords } from '../journal/records';
 import type { Seen } from '../rights/seen';
 import { placed, plainJob } from '../selections/plain';
 import type { Compiler } from './compiler';
+import { stepsOf } from './steps';
 
 const longestCount = 20_000;
 
@@ -64,6 +65,15 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
       ),
       problems: [],
     };
+  },
+
+  async formulaSteps({ services, seen, body: { type, key, formula }, res }) {
+    const { database, compiler } = services;
+    const asked = await compiler.context(seen, [{ type, filter: formula }]);
+    const moved = gone(res);
+    return stepsOf(database, asked, asked.catalog.type(type), key, formula, (statement) =>
+      database.askWithin<Record<string, string | null>>(statement, longestCount, moved).catch(asProblem),
+    );
   },
 };
 

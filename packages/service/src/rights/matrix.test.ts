@@ -251,6 +251,12 @@ describe('what is withheld is absent', () => {
     ],
     compareCounts: () => [{ path: { id: ids.invoiceCounts! } }, { path: { id: ids.fieldCounts! } }],
     dropCounts: () => [{ path: { id: nobody } }],
+    formulaSteps: () => [
+      { body: { type: 'growers', key: '1', formula: 'name' } },
+      { body: { type: 'growers', key: '5', formula: 'CONCATENATE(name, credit_limit)' } },
+      { body: { type: 'invoices', key: '1', formula: 'reference' } },
+      { body: { type: 'bookings', key: '1', formula: 'CONCATENATE(grower.name, TEXT(count(invoices)))' } },
+    ],
     sample: () => jobs().map((j) => ({ body: { job: j, keys: ['1', '5', '17'] } })),
     drafts: () => [{}],
     beginDraft: () => [{ body: { job: { type: 'growers' } } }],

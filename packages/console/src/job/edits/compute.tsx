@@ -4,6 +4,7 @@ import { Change } from '../../components/Change';
 import type { EditForm, Result } from './form';
 
 const ExpressionBox = lazy(() => import('../../components/ExpressionBox'));
+const Steps = lazy(() => import('../Steps'));
 
 /** A formula, and under it what comes out for the records in sight. */
 export const compute: EditForm<'compute'> = {
@@ -30,6 +31,11 @@ export const compute: EditForm<'compute'> = {
           />
         </Suspense>
         <Results results={results} />
+        {results[0] && edit.formula !== undefined && (
+          <Suspense>
+            <Steps type={type.id} results={results} formula={edit.formula} />
+          </Suspense>
+        )}
         {edit.where === undefined && results.some((r) => r.cause !== null) && (
           <LinkButton onClick={() => onChange({ where: `(${edit.formula ?? ''}) IS NOT NULL` })}>
             Only where there is a result

@@ -13,6 +13,7 @@ export type DraftEdit<K extends Edit['kind'] = Edit['kind']> = {
 /** What an edit would make of a record in sight, or why it would make nothing. */
 export interface Result {
   readonly record: string;
+  readonly key: string;
   readonly change: ChangeView | undefined;
   readonly cause: string | null;
 }
