@@ -221,7 +221,7 @@ describe('changing records in the console', () => {
       expect.stringMatching(/^hives - 68\s+0$/),
       expect.stringMatching(/^hives \/ \(hives - 68\)\s+blank$/),
     ]);
-    await page.getByLabel('For', { exact: true }).selectOption({ index: 1 });
+    await page.getByLabel('Record that it is worked out for').selectOption({ index: 1 });
     await expect(() => steps.getByRole('row').nth(1).innerText()).toBecome(expect.not.stringMatching(/\s0$/));
     expect(await accessibilityTroubles(page)).toEqual([]);
     await click('Close');

@@ -20,9 +20,10 @@ export default function Steps({ type, results, formula }: Props) {
   return (
     <div className="space-y-1 rounded border border-line bg-sheet px-2 py-1.5 text-xs">
       <div className="flex items-center justify-between gap-2">
-        <label className="flex min-w-0 items-center gap-1.5">
+        <span className="flex min-w-0 items-center gap-1.5">
           For
           <select
+            aria-label="Record that it is worked out for"
             className="h-6 min-w-0 rounded border border-line-strong bg-sheet px-1"
             value={shown.key}
             onChange={(e) => setKey(e.target.value)}
@@ -33,7 +34,7 @@ export default function Steps({ type, results, formula }: Props) {
               </option>
             ))}
           </select>
-        </label>
+        </span>
         <LinkButton onClick={() => setKey(null)}>Close</LinkButton>
       </div>
       <Parts type={type} of={shown.key} formula={formula} />
