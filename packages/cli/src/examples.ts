@@ -11,6 +11,10 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   types: ['tantamos types', 'tantamos types --format json'],
   fields: ['tantamos fields bookings', 'tantamos fields bookings --format csv'],
   functions: ['tantamos functions', 'tantamos functions EDATE'],
+  steps: [
+    `tantamos steps bookings 12 "hives / (hives - 38)"`,
+    `tantamos steps growers "Church Acre Co-operative" "IF(owner = 'Ines Calloway', UPPER(name), name)" --format json`,
+  ],
   find: [
     `tantamos find bookings -f "status = 'draft'"`,
     'tantamos find bookings --selection "north drafts" --show reference,grower.name --sort -total',

@@ -51,6 +51,8 @@ describe('changing records in the console', () => {
     await page.keyboard.press('Escape');
   };
   const begin = async (typeId: string, filter = ''): Promise<void> => {
+    // A page that is open keeps its unfinished job, and would keep it anew where it has been dropped.
+    await page.goto('about:blank');
     for (const { id } of await w.admin.drafts()) await w.admin.dropDraft(id);
     await page.goto(`${w.base}/records/${typeId}`);
     await page.getByRole('gridcell').first().waitFor();

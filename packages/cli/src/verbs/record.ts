@@ -55,7 +55,7 @@ export const record: Verb = (program) => {
 };
 
 /** The key that was said, or that of the one record of this name. */
-async function keyOf(api: Client, type: string, said: string): Promise<string> {
+export async function keyOf(api: Client, type: string, said: string): Promise<string> {
   const none = await api.record(type, said).then(
     () => null,
     (error: unknown) => {

@@ -1,13 +1,14 @@
 import { clip, type Field } from '../catalog/catalog';
 import { call, fieldTree, isBlank, not, numberTree, textTree } from '../language/build';
 import type { Checked } from '../language/checked';
+import { noResultsOf, type NoResult } from '../language/no-result';
 import { textWithoutFields } from '../language/text-with-fields';
 import { list } from '../language/words';
 import { fail } from '../problem';
 import type { About, EditKind } from './kind';
 import { fieldName, many, optional, shortText } from './member';
 import { editableField, fieldWords, isFreeText } from './value';
-import { textWorked, worked } from './worked';
+import { textWorked, worked, type TextWorked } from './worked';
 
 /** Adds entries to a list, or to a text that holds several, each unless it is among them; the order is kept. */
 export interface AddEdit {
@@ -40,33 +41,42 @@ function listField(edit: Omit<AddEdit, 'kind'>, { type }: About): Field {
   return field;
 }
 
-/** The list after one entry more has gone in, or come out. */
+/** The list after one entry more has gone in, or come out; a blank one is none in a text, and keeps a list as it is. */
 function dealt(
   which: 'with' | 'without',
   edit: Omit<AddEdit, 'kind'>,
   field: Field,
   start: Checked,
   about: About,
-): Checked {
+): TextWorked {
   const separator = edit.separator ?? usual;
-  return edit.entries.reduce<Checked>((all, entry, i) => {
+  const between = separator.trim() || separator;
+  const refusals: NoResult[] = [];
+  const tree = edit.entries.reduce<Checked>((all, said, i) => {
     const where = `entries[${i}]`;
-    if (field.base === 'list') return call(`${which}_item`, 'list', all, itemTree(entry, where, field, about));
-    const between = separator.trim() || separator;
-    if (entry.includes(between))
-      fail('bad_value', `“${clip(entry)}” holds the separator “${between}”; say each entry by itself.`, { where });
-    return call(`${which}_entry`, 'text', all, entryTree(entry, where, about), textTree(separator));
+    if (field.base !== 'list' && said.includes(between))
+      fail('bad_value', `“${clip(said)}” holds the separator “${between}”; say each entry by itself.`, { where });
+    const entry = entryWorked(said, where, about);
+    refusals.push(...entry.refusals);
+    if (field.base !== 'list') {
+      const text = entry.tree.kind === 'value' ? entry.tree : call('coalesce', 'text', entry.tree, textTree(''));
+      return call(`${which}_entry`, 'text', all, text, textTree(separator));
+    }
+    const item = itemTree(entry.tree, where, field);
+    if (item.kind !== 'value')
+      refusals.push({ when: { kind: 'isNull', operand: entry.tree }, words: 'the entry is blank' });
+    return call(`${which}_item`, 'list', all, item);
   }, start);
+  return { tree, refusals: [...refusals, ...noResultsOf(tree)] };
 }
 
-function entryTree(entry: string, where: string, about: About): Checked {
+function entryWorked(entry: string, where: string, about: About): TextWorked {
   if (entry.trim() === '') fail('bad_value', 'An entry is missing.', { where });
-  return textWorked(where, entry, about)?.tree ?? textTree(textWithoutFields(entry.trim()));
+  return textWorked(where, entry, about) ?? { tree: textTree(textWithoutFields(entry.trim())), refusals: [] };
 }
 
-function itemTree(entry: string, where: string, { dbType, label }: Field, about: About): Checked {
+function itemTree(tree: Checked, where: string, { dbType, label }: Field): Checked {
   const most = Number(/\((\d+)\)/.exec(dbType)?.[1] ?? Infinity);
-  const tree = entryTree(entry, where, about);
   if (tree.kind === 'value' && [...tree.text].length > most)
     fail('value_too_long', `Entries of ${label} take ${most} characters; this has ${[...tree.text].length}.`, {
       where,
@@ -101,8 +111,8 @@ export const add: EditKind<AddEdit> = {
     const field = listField(edit, about);
     const own = fieldTree(about.type, field);
     const start = field.base === 'list' ? own : call('coalesce', 'text', own, textTree(''));
-    const made = dealt('with', edit, field, start, about);
-    return [{ field, value: worked(made, field, about.catalog), when: null }];
+    const { tree, refusals } = dealt('with', edit, field, start, about);
+    return [{ field, value: worked(tree, field, about.catalog, { refusals }), when: null }];
   },
   sentence: (edit, { type }) => `add ${quoted(edit.entries)} to ${fieldWords(type, edit.field).label}`,
 };
@@ -115,9 +125,9 @@ export const remove: EditKind<RemoveEdit> = {
   lower(edit, about) {
     const field = listField(edit, about);
     const own = fieldTree(about.type, field);
-    const made = dealt('without', edit, field, own, about);
+    const { tree, refusals } = dealt('without', edit, field, own, about);
     const isNone: Checked = field.base === 'list' ? { kind: 'isNull', operand: own } : isBlank(own);
-    return [{ field, value: worked(made, field, about.catalog), when: not(isNone) }];
+    return [{ field, value: worked(tree, field, about.catalog, { refusals }), when: not(isNone) }];
   },
   sentence: (edit, { type }) => `remove ${quoted(edit.entries)} from ${fieldWords(type, edit.field).label}`,
 };

@@ -29,10 +29,10 @@ describe('a text with fields in it', () => {
   beforeAll(async () => {
     w = await openWorkspace();
     await w.sql
-      .query(`create table amounts (id int primary key, n numeric(14,2), d date, m timestamptz, note text, must text not null);
-      insert into amounts select i, (array[0, 7, -12.5, 999.99, 1000, -1234.5, 99999, 1234567.89, null])[i],
+      .query(`create table amounts (id int primary key, n numeric(14,2), d date, m timestamptz, note text, must text not null, tags text[] not null default '{}');
+      insert into amounts (id, n, d, m, note, must) select i, (array[0, 7, -12.5, 999.99, 1000, -1234.5, 99999, 1234567.89, null])[i],
         date '2026-01-05' + i * 37, timestamptz '2026-03-28T22:30:00Z' + i * interval '7 hours', null, 'm' from generate_series(1, 9) i;
-      insert into amounts values (10, null, null, null, null, 'm')`);
+      insert into amounts (id, n, d, m, note, must) values (10, null, null, null, null, 'm')`);
     w.services.catalogs.refresh();
     type = (await w.services.catalogs.get()).type('amounts');
   });
@@ -106,5 +106,24 @@ describe('a text with fields in it', () => {
       outcome: 'not_allowed',
       cause: 'Must: all that the text is made of is blank.',
     });
+  });
+
+  it('is told where an entry is blank or cannot be worked out, and never becomes an empty one', async () => {
+    const added = async (field: string, entry: string) => {
+      const p = await previewed(w.admin, {
+        selection: { type: 'amounts' },
+        edits: [{ kind: 'add', field, entries: [entry] }],
+      });
+      const { records } = await w.admin.previewRecords(p.id, {});
+      return (key: number) => records.find((r) => r.key === String(key))!;
+    };
+    const tags = await added('tags', '{n}');
+    expect(tags(2).changes[0]!.new.value).toBe('{7}');
+    expect(tags(10)).toMatchObject({ outcome: 'not_allowed', cause: 'Tags: the entry is blank.' });
+    expect((await added('tags', '{1 / n}'))(1)).toMatchObject({ cause: 'Tags: division by zero.' });
+    const texts = await added('must', '{n}');
+    expect(texts(2).changes[0]!.new.value).toBe('m, 7');
+    expect(texts(10).outcome).toBe('already_right');
+    expect((await added('must', '{1 / n}'))(1)).toMatchObject({ cause: 'Must: division by zero.' });
   });
 });

@@ -439,6 +439,29 @@ describe('a preview, complete', () => {
       expect(holder.totals).toMatchObject({ will_change: 10, already_right: 20 });
     });
 
+    it.each<[string, string | undefined, EditBody]>([
+      ['the same for several', 'id <= 4', { kind: 'set', field: 'code', value: 'same' }],
+      ['one that another keeps', 'id IN (1, 2)', { kind: 'put', field: 'code', values: { '1': 'C7', '2': 'C90' } }],
+      ['one that another gives up', 'id > 20', { kind: 'compute', field: 'pin', formula: 'pin + 1' }],
+      ['two that change places', 'id <= 2', { kind: 'put', field: 'pin', values: { '1': 2, '2': 1 } }],
+      ['running codes', undefined, { kind: 'number', field: 'code', prefix: 'N-', order: ['-pin'] }],
+    ])('counted while the job is composed as in its preview: %s', async (_, filter, edit) => {
+      const job: JobBody = {
+        selection: { type: 'badges', ...(filter === undefined ? {} : { filter }) },
+        edits: [edit],
+      };
+      const { totals } = await previewed(w.admin, job);
+      const sample = await w.admin.sample({ job, keys: ['1', '2', '21'] });
+      expect(sample.counts).toEqual({
+        willChange: totals.will_change,
+        alreadyRight: totals.already_right,
+        notAllowed: totals.not_allowed,
+      });
+      const { records } = await w.admin.previewRecords((await previewed(w.admin, job)).id, {});
+      for (const row of sample.rows)
+        expect(row).toMatchObject({ outcome: records.find((r) => r.key === row.key)!.outcome });
+    });
+
     it('a running code for all of them is written, in order, whatever the batches', async () => {
       const run = await done(w.admin, {
         selection: { type: 'badges' },

@@ -24,13 +24,13 @@ function entriesOf(t: string, separator: string): string[] {
 }
 
 function withEntry(t: string, entry: string, separator: string): Value {
-  if (entriesOf(t, separator).includes(entry)) return t;
+  if (bare(entry) === '' || entriesOf(t, separator).includes(entry)) return t;
   return boundedText(t === '' ? entry : t + separator + entry);
 }
 
 function withoutEntry(t: string, entry: string, separator: string): Value {
   const all = entriesOf(t, separator);
-  return all.includes(entry) ? boundedText(all.filter((e) => e !== entry).join(separator)) : t;
+  return bare(entry) !== '' && all.includes(entry) ? boundedText(all.filter((e) => e !== entry).join(separator)) : t;
 }
 
 const spaceless = (t: Sql): Sql => sql`btrim(${t}, ' ')`;
@@ -77,8 +77,10 @@ function made(
             ? isOneOf(parted)
             : ground.once([parted], (all) => isOneOf(all!), 1);
       // What does not stand in it at all is not among its entries: that is soon seen.
+      // Nothing is no entry.
+      const isNone = bare(entry!.constant ?? '') === '' ? sql`when ${spaceless(one!)} = '' then ${said!} ` : raw('');
       return sql`(case when ${one!} is null or ${separator!.sql} is null then null
-      when strpos(${said!}, ${one!}) > 0 then ${held} else ${otherwise(said!, one!)} end)`;
+      ${isNone}when strpos(${said!}, ${one!}) > 0 then ${held} else ${otherwise(said!, one!)} end)`;
     },
     short,
   );

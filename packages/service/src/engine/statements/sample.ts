@@ -1,5 +1,6 @@
 import { join, partsOfJob, raw, sql, value, type CheckedJob, type Sql } from '@tantamos/core';
 import { chosenRows, everything, needsChoosing, partRows, type Cut } from './rows';
+import { withClashes } from './unique';
 
 /** Counts by verdict of a job against the records now, nothing frozen: rows of `verdict`, `count`. */
 export function countVerdicts(job: CheckedJob): Sql {
@@ -9,9 +10,9 @@ export function countVerdicts(job: CheckedJob): Sql {
 /** What the job would do to these records: `key`, `verdict`, `cause`, `old_1`, `new_1`… */
 export function sampleRows(job: CheckedJob, keys: readonly string[]): Sql {
   const columns = job.changes.map((_, i) => raw(`old_${i + 1}, new_${i + 1}`));
-  const picked = job.changes.some((c) => c.value.from === 'place')
-    ? job
-    : { ...job, selection: { ...job.selection, keys } };
+  // What others become decides on places, and on values that may be there once.
+  const isAlone = !job.changes.some((c) => c.value.from === 'place' || c.field.unique);
+  const picked = isAlone ? { ...job, selection: { ...job.selection, keys } } : job;
   return sql`select key, verdict, cause, ${join(columns, ', ')} from (${rowsOf(picked)}) m
     where key = any(${value(keys)}::text[]) order by n limit ${value(keys.length)}`;
 }
@@ -23,5 +24,5 @@ function rowsOf(job: CheckedJob): Sql {
     placed && needsChoosing(part!)
       ? { by: 'place', chosen: sql`(${chosenRows(part!)})`, low: 0, high: 2 ** 31 - 1 }
       : everything;
-  return partRows(part!, cut, []);
+  return withClashes(part!, partRows(part!, cut, []));
 }

@@ -1,5 +1,6 @@
 import {
   identifier,
+  join,
   rulesTouched,
   type Field,
   keyColumns,
@@ -25,36 +26,78 @@ export function uniqueChanges({ act, changes }: CheckedPart): readonly number[] 
  * Marks the rows (as `partRows` gives them) that cannot have the value they would get: first those that several are to
  * get, then those whose value a record has that keeps it. What a record of the same job gives up is free.
  */
-export function clashes({ type, changes }: CheckedPart, index: number, rows: Sql): readonly Sql[] {
+export function clashes(part: CheckedPart, index: number, rows: Sql): readonly Sql[] {
+  const [, fresh] = typedChange(part.changes[index]!, index);
+  const willChange = sql`r.verdict = ${letter('will_change')} and ${raw(`r.new_${index + 1}`)} is not null`;
+  const several = sql`select ${fresh} as v, count(*) as n from ${rows} r where ${willChange} group by 1 having count(*) > 1`;
+  return [
+    sql`update ${rows} r set verdict = ${letter('not_allowed')}, cause = ${severalWords(part, index, raw('c.n'))}
+      from (${several}) c where ${willChange} and ${fresh} = c.v`,
+    sql`update ${rows} r set verdict = ${letter('not_allowed')}, cause = ${takenWords(part, index, raw('h.key'))}
+      from (${heldElsewhere(part, index, rows, raw('true'))}) h where ${willChange} and r.n = h.n`,
+  ];
+}
+
+/** Rows that are to get what a record has that keeps it: `n`, and its `key`. `counts`: which of the rows give up what they have. */
+function heldElsewhere({ type, changes }: CheckedPart, index: number, rows: Sql, counts: Sql): Sql {
   const { field } = changes[index]!;
-  const [old, fresh] = [raw(`old_${index + 1}`), raw(`new_${index + 1}`)];
-  const typed = (alias: string): Sql => sql`${raw(alias)}.${fresh}::${raw(field.dbType)}`;
-  const willChange = (alias: string): Sql =>
-    sql`${raw(alias)}.verdict = ${letter('will_change')} and ${raw(alias)}.${fresh} is not null`;
-  const refused = (words: Sql): Sql => sql`verdict = ${letter('not_allowed')}, cause = ${words}`;
-  const t = raw('t');
-  const key = keyText(keyColumns(type, t));
-  const shown = sql`left(r.${fresh}, 60)`;
-  const several = said([
-    `${field.label}: “`,
-    shown,
+  const [old, fresh] = typedChange(changes[index]!, index);
+  const willChange = sql`r.verdict = ${letter('will_change')}`;
+  const key = keyText(keyColumns(type, raw('t')));
+  return sql`select w.n, min(w.key) as key from (
+      select r.n, ${key} as key from ${rows} r join ${writtenTable(type)} t on t.${identifier(field.name)} = ${fresh}
+      where ${willChange} and ${counts} and ${key} <> r.key) w
+    left join (select r.key from ${rows} r where ${willChange} and ${counts} and ${old} is distinct from ${fresh}) g on g.key = w.key
+    where g.key is null group by w.n`;
+}
+
+/**
+ * The same rows, those marked that `clashes` would mark, without a table of them: for counts while a job is composed. Who
+ * waits for a value that is kept further down its chain is not found.
+ */
+export function withClashes(part: CheckedPart, rows: Sql): Sql {
+  const indexes = uniqueChanges(part);
+  if (indexes.length === 0) return rows;
+  const willChange = sql`r.verdict = ${letter('will_change')}`;
+  const times = indexes.map((i) => {
+    const [, fresh] = typedChange(part.changes[i]!, i);
+    return sql`count(*) filter (where ${willChange}) over (partition by ${fresh}) as ${raw(`times_${i + 1}`)}`;
+  });
+  const held = indexes.map((i) => {
+    const alias = raw(`held_${i + 1}`);
+    return sql`left join (${heldElsewhere(part, i, raw('counted'), raw(`r.times_${i + 1} = 1`))}) ${alias} on ${alias}.n = r.n`;
+  });
+  const causes = indexes.map((i) => {
+    const [alias, count] = [raw(`held_${i + 1}.key`), raw(`r.times_${i + 1}`)];
+    return sql`case when not (${willChange}) or ${raw(`r.new_${i + 1}`)} is null then null
+      when ${count} > 1 then ${severalWords(part, i, count)}
+      when ${alias} is not null then ${takenWords(part, i, alias)} end`;
+  });
+  const names = part.changes.map((_, i) => raw(`r.old_${i + 1}, r.new_${i + 1}`));
+  return sql`
+    with worked as materialized (${rows}), counted as materialized (select r.*, ${join(times, ', ')} from worked r),
+      told as (select r.*, coalesce(${join(causes, ', ')}) as clash from counted r ${join(held, ' ')})
+    select r.n, r.key, ${join(names, ', ')}, coalesce(r.clash, r.cause) as cause,
+      case when r.clash is null then r.verdict else ${letter('not_allowed')} end as verdict
+    from told r`;
+}
+
+const shownNew = (index: number): Sql => sql`left(${raw(`r.new_${index + 1}`)}, 60)`;
+
+function severalWords({ changes }: CheckedPart, index: number, times: Sql): Sql {
+  return said([
+    `${changes[index]!.field.label}: “`,
+    shownNew(index),
     '” would be there ',
-    raw('c.n::text'),
+    sql`${times}::text`,
     ' times; each value may be there once.',
   ]);
-  // Whose it is is not told to who may not see all of them.
-  const whose = type.limits ? ['another record already.'] : [`the one with the key `, key, ' already.'];
-  const taken = said([`${field.label}: “`, shown, '” is that of ', ...whose]);
-  return [
-    sql`update ${rows} r set ${refused(several)}
-      from (select ${typed('o')} as v, count(*) as n from ${rows} o where ${willChange('o')} group by 1 having count(*) > 1) c
-      where ${willChange('r')} and ${typed('r')} = c.v`,
-    sql`update ${rows} r set ${refused(taken)}
-      from ${writtenTable(type)} t
-      where ${willChange('r')} and t.${identifier(field.name)} = ${typed('r')} and ${key} <> r.key
-        and not exists (select from ${rows} o where o.key = ${key} and o.verdict = ${letter('will_change')}
-          and o.${old} is distinct from o.${fresh})`,
-  ];
+}
+
+/** Whose it is is not told to who may not see all of them. */
+function takenWords({ type, changes }: CheckedPart, index: number, key: Sql): Sql {
+  const whose = type.limits ? ['another record already.'] : ['the one with the key ', key, ' already.'];
+  return said([`${changes[index]!.field.label}: “`, shownNew(index), '” is that of ', ...whose]);
 }
 
 /** Who holds a value that another record is to get goes before it: pairs of places, `reader` and `read`. */
