@@ -1,5 +1,13 @@
 import type { Explained, JournalRecord, PreviewDifferences, PreviewView, RunView } from '@tantamos/contract';
-import { pairsShown, equation, isMoving, outcomeWords, stateWords, verdictEquation } from '@tantamos/core';
+import {
+  cameToNothing,
+  pairsShown,
+  equation,
+  isMoving,
+  outcomeWords,
+  stateWords,
+  verdictEquation,
+} from '@tantamos/core';
 import color from 'picocolors';
 import { shortId } from '@tantamos/core';
 import { change, moment, number, out, print, talk } from './output';
@@ -140,9 +148,8 @@ export function showRecords(records: readonly JournalRecord[]): void {
         r.name,
         outcomeWords(r.outcome),
         ...r.changes.map(({ old, new: now }) => {
-          // For what is not allowed there may be nothing that came out, which is not a blank that it would get.
-          const isNone = r.outcome === 'not_allowed' && r.cause !== null && now.value === null;
-          return change(old.label ?? old.value, isNone ? (old.label ?? old.value) : (now.label ?? now.value));
+          const shown = cameToNothing(r, now.value) ? old : now;
+          return change(old.label ?? old.value, shown.label ?? shown.value);
         }),
         r.cause,
       ]),

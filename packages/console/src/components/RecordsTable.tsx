@@ -1,5 +1,5 @@
 import type { JournalRecord } from '@tantamos/contract';
-import { outcomeWords } from '@tantamos/core';
+import { cameToNothing, outcomeWords } from '@tantamos/core';
 import { Link } from 'react-router';
 import { Change } from './Change';
 import { keyWords } from './format';
@@ -86,17 +86,12 @@ function Row({
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
       {record.changes.map((c) => (
         <td key={c.field} className={cell}>
-          <Change old={c.old} now={isNone(record, c) ? c.old : c.new} kind={c.kind} />
+          <Change old={c.old} now={cameToNothing(record, c.new.value) ? c.old : c.new} kind={c.kind} />
         </td>
       ))}
       {withCause && <td className={reason}>{record.cause}</td>}
     </tr>
   );
-}
-
-/** For what is not allowed there may be nothing that came out, which is not a blank that it would get. */
-function isNone({ outcome, cause }: JournalRecord, { new: now }: JournalRecord['changes'][number]): boolean {
-  return outcome === 'not_allowed' && cause !== null && now.value === null;
 }
 
 const reason = 'min-w-64 border-b border-line px-3 py-1.5 break-words';

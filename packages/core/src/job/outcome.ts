@@ -194,3 +194,11 @@ function sum(matched: number, counts: readonly (readonly [number, string])[], al
   const parts = counts.filter(([n]) => all || n > 0).map(([n, words]) => `${number(n)} ${words}`);
   return `${number(matched)} matched = ${parts.length > 0 ? parts.join(' + ') : '0'}`;
 }
+
+/** Of a record that is not allowed there may be no value that came out: that is no blank that the record would get. */
+export function cameToNothing(
+  record: { readonly outcome: Outcome | Verdict; readonly cause: string | null },
+  value: string | null,
+): boolean {
+  return record.outcome === 'not_allowed' && record.cause !== null && value === null;
+}
