@@ -62,7 +62,7 @@ describe('edits in words', () => {
 
   it('a list comes from a CSV file', () => {
     const file = join(mkdtempSync(join(tmpdir(), 'tantamos-words-')), 'kinds.csv');
-    writeFileSync(file, '\ufeffdraft;confirmed\n"a, b";placed\n\n;x\n');
+    writeFileSync(file, '\ufeffdraft;confirmed\na, b;placed\n\n;x\n');
     expect(readEdit('map', `status pairs=@${file}`)).toMatchObject({
       pairs: [
         { old: 'draft', new: 'confirmed' },

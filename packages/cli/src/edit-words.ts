@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { editMembers, type Edit, type Member } from '@tantamos/core';
+import { editMembers, separatorOf, withoutHeading, type Edit, type Member } from '@tantamos/core';
 import { parse as parseCsv } from 'csv-parse/sync';
 import { UsageError } from './trouble';
 
@@ -103,14 +103,19 @@ function fromCsv(path: string, items: Schema, what: string, heads: readonly stri
   }
   let rows: string[][];
   try {
-    rows = parseCsv(text, { bom: true, skip_empty_lines: true, relax_column_count: true, delimiter: [',', ';', '\t'] });
+    rows = parseCsv(text, {
+      bom: true,
+      skip_empty_lines: true,
+      relax_column_count: true,
+      delimiter: separatorOf(text),
+    });
   } catch (error) {
     throw new UsageError(`${what}: ${path} is no CSV: ${(error as Error).message}`);
   }
   const [column] = Object.keys((items.properties as object | undefined) ?? {});
-  const names = [...heads, ...(column === undefined ? [] : [column])].map((name) => name.toLowerCase());
-  if (rows.length > 1 && names.includes(rows[0]![0]!.trim().toLowerCase())) rows.shift();
-  return rows.map((row) => itemOf(items, row, what, row.join(',')));
+  return withoutHeading(rows, [...heads, ...(column === undefined ? [] : [column])]).map((row) =>
+    itemOf(items, row, what, row.join(',')),
+  );
 }
 
 /** Words with blanks between them; blanks in quotes are part of a word. */

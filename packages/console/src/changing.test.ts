@@ -256,6 +256,96 @@ describe('changing records in the console', () => {
     );
   });
 
+  it('takes the lines of a map out of a spreadsheet or a file, by labels too, and gives one value to the rest', async () => {
+    await begin('growers');
+    await edit('Note', 'translate');
+    await pick(/^Old values of/, 'kind');
+    await click('Paste or read a file…');
+    const lines = page.getByLabel(/^Lines of old and new/);
+    await lines.fill('Kind\tnew\ncooperative\tmany, with one voice\norchard\tone of many');
+    await click('Take 2 lines');
+    await expect(() => page.getByLabel('Old value, line 2').inputValue()).toBecome('orchard');
+    await click('Paste or read a file…');
+    await page.getByLabel('or a CSV file').setInputFiles({
+      name: 'kinds.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from('orchard;"one; of many"\nalone\nnursery;a nursery'),
+    });
+    await page.getByText('1 line has no second column').waitFor();
+    await click('Take 2 lines');
+    await choose('All others', 'give');
+    await until(async () => (await button(/^Preview [\d,]+$/).count()) === 0, 'a value is missing yet');
+    await page.getByRole('textbox', { name: 'Value for Note' }).last().fill('none of these');
+    await until(
+      async () => (await sentence()).includes('map note by kind: Cooperative → “many, with one voice”,'),
+      'the lines are said',
+    );
+    await until(async () => (await sentence()).includes('all others to “none of these”'), 'the rest is said');
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    // A long file does not make a long form.
+    await click('Paste or read a file…');
+    await lines.fill(Array.from({ length: 400 }, (_, i) => `kind ${i}\tnote ${i}`).join('\n'));
+    await click('Take 400 lines');
+    await page.getByText('and 353 more').waitFor();
+    await click('Take out all 403');
+    await expect(() => page.getByLabel(/^Old value, line/).count()).toBecome(1);
+  });
+
+  it('maps by ranges, each beginning where the last one ends', async () => {
+    await begin('bookings', 'site IS NOT NULL');
+    await edit('Note', 'translate');
+    await pick(/^Old values of/, 'hives');
+    await choose('By', 'ranges');
+    await fill('Below, line 1', '20');
+    await page.getByRole('textbox', { name: 'Value for Note' }).nth(0).fill('small');
+    await click('One more');
+    await expect(() => page.getByLabel('From, line 2').inputValue()).toBecome('20');
+    await page.getByRole('textbox', { name: 'Value for Note' }).nth(1).fill('large');
+    const made = await preview('map note by hives: 2 ranges');
+    expect(made).toBe(
+      await count(
+        "bookings where site is not null and note is distinct from case when hives < 20 then 'small' else 'large' end",
+      ),
+    );
+    await page.getByText('small').first().waitFor();
+  });
+
+  it('invents choices by weight, and shuffles what is there', async () => {
+    await begin('growers');
+    await edit('Kind', 'mask');
+    await choose('What', 'choice');
+    await fill('Weight of the 1.', '3');
+    await choose('Alike', 'record');
+    await until(async () => (await sentence()).includes('invent choices for kind (one for each record)'), 'it is said');
+    await choose('What', 'shuffle');
+    await pick(/^Within each/, 'valley');
+    const kinds = async (): Promise<unknown> =>
+      (await w.sql.query('select kind, count(*)::int as n from growers group by 1 order by 1')).rows;
+    const before = await kinds();
+    await preview('shuffle kind among the records within each valley');
+    expect(await kinds()).toEqual(before);
+    expect(opened.errors).toEqual([]);
+  });
+
+  it('levels by what people have of other types too', async () => {
+    await begin('bookings');
+    await edit('Owner', 'hand out');
+    await choose('How', 'level');
+    await choose('Also count', 'Tasks');
+    await fill('And tasks', "state = 'open'");
+    await button(/^Value for Owner/)
+      .nth(0)
+      .click();
+    await pick(null, 'Ines Calloway');
+    await until(
+      async () => (await sentence()).includes('levelled by present load (bookings and tasks where state is Open)'),
+      'both are counted',
+    );
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await click('Do not count tasks');
+    await until(async () => (await sentence()).includes('present load (bookings)'), 'one is counted');
+  });
+
   it('keeps every form complete and legible', async () => {
     await begin('growers');
     const forms: [string, string, string][] = [

@@ -39,6 +39,7 @@ export * from './edits/otherwise';
 export { shownIn } from './edits/shown';
 export * from './job/mend';
 export { levelled } from './edits/level';
+export * from './edits/lines';
 export { inventions, inventionWords, type Invention } from './edits/invent';
 export type { About } from './edits/kind';
 export { readsLike } from './edits/reads-like';

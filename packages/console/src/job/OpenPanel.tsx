@@ -1,9 +1,9 @@
 import { AnswerError } from '@tantamos/client';
-import type { JobBody, PreviewView, SampleView, TypeView } from '@tantamos/contract';
+import type { JobBody, JournalRecord, PreviewView, SampleView, TypeView } from '@tantamos/contract';
 import { firing, usualBatch } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../app/api';
 import { usePerson } from '../app/session';
@@ -11,23 +11,31 @@ import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
 import { NumberInSentence, textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
-import { jobOf, pickedPartsOf, type Draft } from './draft';
+import { pickedPartsOf, type Draft } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
+import { jobOf } from './job-of';
 
 import type { FieldChoice } from '../records/fields';
-import type { Sample } from './useSample';
+import { useSample } from './useSample';
 
 export interface JobPanelProps {
   type: TypeView;
   fields: readonly FieldChoice[];
   draft: Draft;
   change: (next: Partial<Draft>) => void;
-  sample: Sample;
+  /** Keys of the records in sight, and whether the job can be asked about at all. */
+  sight: readonly string[];
+  found: boolean;
+  /** Told what the job would do to those in sight. */
+  onChanges: (changes: Changes) => void;
 }
 
+/** What a job would do to records, by their keys. */
+export type Changes = ReadonlyMap<string, JournalRecord>;
+
 /** The job being composed: which, edits, safety, why; at its foot what would happen and the one button. */
-export default function OpenPanel({ type, fields, draft, change, sample }: JobPanelProps) {
+export default function OpenPanel({ type, fields, draft, change, sight, found, onChanges }: JobPanelProps) {
   const navigate = useNavigate();
   const { workspace } = usePerson();
   const [more, setMore] = useState(
@@ -35,6 +43,13 @@ export default function OpenPanel({ type, fields, draft, change, sample }: JobPa
   );
   const [added, setAdded] = useState<number | null>(null);
   const job = jobOf(draft, type.id);
+  const isEdited = job.edits.length > 0;
+  const sample = useSample(job, isEdited ? sight : [], found);
+  const rows = isEdited ? sample.view?.rows : undefined;
+  useEffect(() => {
+    onChanges(new Map((rows ?? []).map((r) => [r.key, r])));
+    return () => onChanges(new Map());
+  }, [rows, onChanges]);
   const make = useMutation({
     mutationFn: () => previewAfter(job, draft.after),
     onSuccess: (p) => {

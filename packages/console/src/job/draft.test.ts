@@ -1,4 +1,5 @@
-import { draftOf, emptyDraft, isWork, jobOf, partsOf, pickedPartsOf, type Draft } from './draft';
+import { draftOf, emptyDraft, isWork, partsOf, pickedPartsOf, type Draft } from './draft';
+import { jobOf } from './job-of';
 
 const draft = (more: Partial<Draft>): Draft => ({ ...emptyDraft, type: 'bookings', ...more });
 

@@ -1,12 +1,5 @@
-import type {
-  JobBody,
-  ListChoiceBody,
-  RelatedBody,
-  SavedSelectionView,
-  SelectionParts,
-  TakeBody,
-} from '@tantamos/contract';
-import { completeEdits, type DraftEdit } from './edits';
+import type { ListChoiceBody, RelatedBody, SavedSelectionView, SelectionParts, TakeBody } from '@tantamos/contract';
+import type { DraftEdit } from './edits/form';
 
 /** An unfinished job and how the person was looking at its records. */
 export interface Draft {
@@ -134,21 +127,6 @@ export function pickedPartsOf(draft: Draft): SelectionParts {
     ...partsOf(draft),
     ...(draft.picked.length > 0 ? { keys: [...draft.picked] } : {}),
     ...(draft.dropped.length > 0 ? { drop: [...draft.dropped] } : {}),
-  };
-}
-
-/** The job as the service takes it; edits that are not filled in yet are left out. */
-export function jobOf(draft: Draft, type: string): JobBody {
-  const { batchSize, atOnce, pace, askAfter, atMost } = draft;
-  const safety = Object.fromEntries(
-    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null),
-  );
-  return {
-    selection: { type, ...pickedPartsOf(draft) },
-    edits: completeEdits(draft.edits),
-    safety,
-    ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
-    ...(draft.writeAgain ? { writeAgain: true } : {}),
   };
 }
 

@@ -1,14 +1,14 @@
 import type { TypeSummary, TypeView } from '@tantamos/contract';
 import { hasOrder, type Expression } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useMemo, useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { usePerson } from '../app/session';
 import { Empty, Working } from '../components/states';
-import { everything, jobOf, partsOf, pickedPartsOf, type Draft } from '../job/draft';
+import { everything, partsOf, pickedPartsOf, type Draft } from '../job/draft';
 import { JobPanel } from '../job/JobPanel';
+import type { Changes } from '../job/OpenPanel';
 import { useDraftOf } from '../job/useDraftOf';
-import { useSample } from '../job/useSample';
 import { queries } from '../queries';
 import { Bar } from './Bar';
 import { usualColumns } from './columns';
@@ -25,6 +25,8 @@ import { useFound } from './useFound';
 // Read when there is nothing to show, or when the first of them is opened.
 const NothingMatched = lazy(async () => ({ default: (await import('./NothingMatched')).NothingMatched }));
 const Sheets = lazy(async () => ({ default: (await import('./Sheets')).Sheets }));
+
+const noChanges: Changes = new Map();
 
 /** The records of a type: which, in what look, and beside them the job that would change them. */
 export function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
@@ -46,13 +48,8 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
   const isEmpty = found.isSuccess && records.length === 0;
   const explained = useQuery(queries.explained(type.id, pickedPartsOf(draft), isEmpty));
   const [sight, setSight] = useState<readonly string[]>([]);
-  const job = jobOf(draft, type.id);
   const changeable = type.notChangeable === null;
-  const sample = useSample(job, job.edits.length > 0 ? sight : [], changeable && !found.isError && draft.panel);
-  const changes = useMemo(
-    () => new Map((job.edits.length > 0 ? (sample.view?.rows ?? []) : []).map((r) => [r.key, r])),
-    [sample.view, job.edits.length],
-  );
+  const [changes, setChanges] = useState<Changes>(noChanges);
   const pinned = (view.pinned ?? []).flatMap((p) => fields.find((f) => f.path === p) ?? []);
   const narrow = (condition: Expression): void => set({ filter: narrowed(draft.filter, condition) });
   const choiceOf = (path: string): FieldChoice | null => fields.find((f) => f.path === path) ?? null;
@@ -162,7 +159,17 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
           />
         </div>
       </main>
-      {changeable && <JobPanel type={type} fields={fields} draft={draft} change={set} sample={sample} />}
+      {changeable && (
+        <JobPanel
+          type={type}
+          fields={fields}
+          draft={draft}
+          change={set}
+          sight={sight}
+          found={!found.isError}
+          onChanges={setChanges}
+        />
+      )}
       {everOpen && (
         <Suspense fallback={null}>
           <Sheets

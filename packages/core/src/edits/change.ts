@@ -17,7 +17,8 @@ export type ValueSource =
   /** From the record and what it reaches; without `worked` it is known to fit the field. */
   | { readonly from: 'expression'; readonly tree: Checked; readonly worked?: Worked }
   | { readonly from: 'given'; readonly given: Given }
-  | { readonly from: 'place'; readonly place: Place };
+  | { readonly from: 'place'; readonly place: Place }
+  | { readonly from: 'another'; readonly another: Another };
 
 /** A value that is worked out may be none, or not fit its field: then the record is not allowed, with the reason. */
 export interface Worked {
@@ -65,6 +66,21 @@ export interface Place {
   readonly order: readonly { readonly tree: Checked; readonly descending: boolean }[];
   readonly value: Checked;
   readonly worked: Worked;
+}
+
+/**
+ * The present value of another record of the same group: of the one whose place by key is this record's place in `order`.
+ * So each value there is goes to exactly one record.
+ */
+export interface Another {
+  readonly per: readonly Checked[];
+  /** The key decides between equals. */
+  readonly order: Place['order'];
+}
+
+/** Must the whole selection be known before the value of any record is? */
+export function restsOnAll({ value }: Change): boolean {
+  return value.from === 'place' || value.from === 'another';
 }
 
 /** Numbers in use: the values of a number field or, of a text, the digits behind what comes before them. */
@@ -136,6 +152,7 @@ export function treesOf(change: Change): readonly Checked[] {
 /** The change with each of its trees changed. */
 export function withTrees(change: Change, edit: (tree: Checked) => Checked): Change {
   const when = change.when && edit(change.when);
+  const ordered = (order: Place['order']): Place['order'] => order.map((o) => ({ ...o, tree: edit(o.tree) }));
   const asked = (w: Worked): Worked => ({ ...w, refusals: w.refusals.map((r) => ({ ...r, when: edit(r.when) })) });
   const { value } = change;
   switch (value.from) {
@@ -164,11 +181,15 @@ export function withTrees(change: Change, edit: (tree: Checked) => Checked): Cha
           loads: level.loads.map((l) => ({ ...l, condition: l.condition && edit(l.condition) })),
         },
         highest: highest && { of: edit(highest.of), prefix: highest.prefix && edit(highest.prefix) },
-        order: order.map((o) => ({ ...o, tree: edit(o.tree) })),
+        order: ordered(order),
         value: edit(made),
         worked: asked(worked),
       };
       return { ...change, when, value: { from: 'place', place } };
+    }
+    case 'another': {
+      const { per, order } = value.another;
+      return { ...change, when, value: { from: 'another', another: { per: per.map(edit), order: ordered(order) } } };
     }
   }
 }

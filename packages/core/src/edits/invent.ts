@@ -15,13 +15,16 @@ import {
 import { typeOf, type Checked } from '../language/checked';
 import { canonical } from '../language/value';
 import { fail, within } from '../problem';
-import type { EditKind } from './kind';
+import type { Change } from './change';
+import type { About, EditKind } from './kind';
 import type { Literal } from './literal';
 import { amount, fieldName, group, literal, many, oneOf, optional, shortText } from './member';
+import { fieldsAt } from './number';
+import { sourceWords } from './source';
 import { editableField, fieldWords, givenValue, isFreeText } from './value';
 import { joined, worked } from './worked';
 
-export const inventions = ['name', 'mail', 'phone', 'words', 'number', 'date', 'choice'] as const;
+export const inventions = ['name', 'mail', 'phone', 'words', 'number', 'date', 'choice', 'shuffle'] as const;
 export type Invention = (typeof inventions)[number];
 const alikes = ['value', 'record'] as const;
 
@@ -42,6 +45,8 @@ export interface InventEdit {
   readonly among?: readonly Chance[];
   /** The same for the same value, so that masked data still joins, blanks left blank; or one for each record. */
   readonly alike?: (typeof alikes)[number];
+  /** Of a shuffle: values stay among records with the same of these. */
+  readonly per?: readonly string[];
   readonly seed?: string;
 }
 
@@ -55,13 +60,16 @@ export const invent: EditKind<InventEdit> = {
     to: optional(literal),
     among: optional(many(chance, 200)),
     alike: optional(oneOf(alikes)),
+    per: optional(many(fieldName, 10)),
     seed: optional(shortText),
   },
-  doc: 'Made-up values, for tests or to mask: names, mail addresses, phones, words, numbers, dates, choices.',
+  doc: 'Made-up values, for tests or to mask: names, mail addresses, phones, words, numbers, dates, choices; or the present values, shuffled.',
   example: { kind: 'invent', field: 'note', what: 'words', from: 3, to: 6, seed: 'spring' },
-  words: ['mask', 'anonymize', 'random', 'fake', 'dummy', 'test data', 'scramble', 'pseudonym'],
+  words: ['mask', 'anonymize', 'random', 'fake', 'dummy', 'test data', 'scramble', 'shuffle', 'swap', 'pseudonym'],
   lower(edit, about) {
     const field = editableField(about.type, edit.field);
+    onlyWhatItTakes(edit);
+    if (edit.what === 'shuffle') return [shuffled(edit, field, about)];
     const ofRecord = edit.alike === 'record';
     const draw = drawer(
       edit.seed ?? '',
@@ -73,13 +81,18 @@ export const invent: EditKind<InventEdit> = {
   },
   sentence(edit, of) {
     const { from, to, alike, seed } = edit;
+    const sown = seed === undefined ? '' : `, seed “${clip(seed)}”`;
+    const { label } = fieldWords(of.type, edit.field);
+    if (edit.what === 'shuffle') {
+      const among = edit.per ? ` within each ${edit.per.map((p) => sourceWords(p, of)).join(', ')}` : '';
+      return `shuffle ${label} among the records${among}${sown}`;
+    }
     const range = [
       from === undefined ? '' : ` from ${clip(String(from))}`,
       to === undefined ? '' : ` to ${clip(String(to))}`,
     ];
     const same = alike === 'record' ? 'one for each record' : 'the same for the same value';
-    const sown = seed === undefined ? '' : `, seed “${clip(seed)}”`;
-    return `invent ${inventionWords[edit.what]}${range.join('')} for ${fieldWords(of.type, edit.field).label} (${same}${sown})`;
+    return `invent ${inventionWords[edit.what]}${range.join('')} for ${label} (${same}${sown})`;
   },
 };
 
@@ -92,7 +105,39 @@ export const inventionWords: Readonly<Record<Invention, string>> = {
   number: 'numbers',
   date: 'dates',
   choice: 'choices',
+  shuffle: 'the present values, shuffled',
 };
+
+/** What each takes besides the field, `alike` and the seed. */
+const taken: Readonly<Record<Invention, readonly (keyof InventEdit)[]>> = {
+  name: [],
+  mail: [],
+  phone: [],
+  words: ['from', 'to'],
+  number: ['from', 'to'],
+  date: ['from', 'to'],
+  choice: ['among'],
+  shuffle: ['per'],
+};
+
+function onlyWhatItTakes(edit: InventEdit): void {
+  const all: readonly (keyof InventEdit)[] = ['from', 'to', 'among', 'per'];
+  const extra = all.find((member) => edit[member] !== undefined && !taken[edit.what].includes(member));
+  if (extra) fail('bad_value', `“${extra}” says nothing of ${inventionWords[edit.what]}.`, { where: extra });
+  if (edit.what === 'shuffle' && edit.alike === 'value')
+    fail('bad_value', 'A shuffle gives each record the value of another, so the same do not become the same.', {
+      where: 'alike',
+    });
+}
+
+/** Records that have a value get that of another, so that blanks stay where they are. */
+function shuffled(edit: InventEdit, field: Field, about: About): Change {
+  const has = not(isBlank(fieldTree(about.type, field)));
+  const drawn = drawer(edit.seed ?? '', keyTree(about.type)).number('place', mostSteps);
+  const per = fieldsAt('per', edit.per ?? [], about).map((f) => f.tree);
+  const another = { per: [has, ...per], order: [{ tree: drawn, descending: false }] };
+  return { field, value: { from: 'another', another }, when: has };
+}
 
 /** What the seed, the record or its value, and a mark decide. */
 interface Draw {
@@ -123,7 +168,7 @@ function keyTree(type: RecordType): Checked {
 
 type Make = (edit: InventEdit, field: Field, draw: Draw) => Checked;
 
-const made: Record<Invention, Make> = {
+const made: Record<Exclude<Invention, 'shuffle'>, Make> = {
   name: (edit, field, draw) =>
     ofText(edit, field, joined([draw.word('first name', 'first'), textTree(' '), draw.word('last name', 'last')])),
   mail: (edit, field, draw) => {

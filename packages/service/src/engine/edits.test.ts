@@ -433,7 +433,55 @@ describe('every edit', () => {
       expect(shares / (await values('owner')).length).toBeGreaterThan(0.6);
     });
 
+    it('the present values, shuffled: each goes to one record, blanks stay, the seed decides', async () => {
+      const sorted = (all: readonly (string | null)[]): (string | null)[] => [...all].sort();
+      for (const field of ['note', 'hives', 'owner', 'promotion_code', 'valley']) {
+        const made = await invented({ what: 'shuffle', seed: 'one' }, field);
+        expect(sorted(made.map((r) => r.now))).toEqual(sorted(made.map((r) => r.old)));
+        expect(made.filter((r) => (r.old === null) !== (r.now === null))).toEqual([]);
+        expect(made.filter((r) => r.old !== r.now).length).toBeGreaterThan(5);
+        expect(await invented({ what: 'shuffle', seed: 'one' }, field)).toEqual(made);
+        expect(await invented({ what: 'shuffle', seed: 'two' }, field)).not.toEqual(made);
+      }
+    });
+
+    it('… among records with the same of a field, blank or not', async () => {
+      const groups = await values('region');
+      const filter = 'site IS NOT NULL';
+      expect(groups).toContain(null);
+      const before = await values('hives');
+      const run = await done(w.admin, {
+        selection: { type: 'bookings', filter },
+        edits: [{ kind: 'invent', field: 'hives', what: 'shuffle', per: ['region'] }],
+      });
+      const after = await values('hives');
+      const within = (all: readonly (string | null)[]): string[] => all.map((v, i) => `${groups[i]} ${v}`).sort();
+      expect(within(after)).toEqual(within(before));
+      expect(after).not.toEqual(before);
+      expect(run.sentence).toContain('shuffle hives among the records within each region');
+      await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: run.totals.changed });
+      expect(await values('hives')).toEqual(before);
+    });
+
+    it('… also of values that may be there once, handed on from record to record', async () => {
+      const codes = async (): Promise<string[]> =>
+        (await w.sql.query('select code from sites order by id limit 300')).rows.map((r) => r.code as string);
+      const before = await codes();
+      const run = await done(w.admin, {
+        selection: { type: 'sites', filter: `code IN (${before.map((c) => `'${c}'`).join(', ')})` },
+        edits: [{ kind: 'invent', field: 'code', what: 'shuffle' }],
+      });
+      const after = await codes();
+      expect([...after].sort()).toEqual([...before].sort());
+      expect(run.totals).toMatchObject({ changed: before.filter((c, i) => c !== after[i]).length, not_allowed: 0 });
+      await ran(w.admin, (await w.admin.undoRun(run.id, {})).id, { expect: run.totals.changed });
+      expect(await codes()).toEqual(before);
+    });
+
     it.each([
+      [{ what: 'shuffle', from: 1 }, 'hives', 'edits[0].from', /says nothing of the present values/],
+      [{ what: 'shuffle', alike: 'value' }, 'hives', 'edits[0].alike', /the value of another/],
+      [{ what: 'name', per: ['valley'] }, 'note', 'edits[0].per', /says nothing of names/],
       [{ what: 'name' }, 'hives', 'edits[0].what', /takes no names/],
       [{ what: 'number' }, 'note', 'edits[0].what', /takes no numbers/],
       [{ what: 'date', to: '2027-01-01' }, 'end_on', 'edits[0].from', /first and the last day/],

@@ -1,15 +1,21 @@
-import type { FieldValues, SelectionParts } from '@tantamos/contract';
+import type { FieldValues, FieldView, SelectionParts } from '@tantamos/contract';
 import { useQuery } from '@tanstack/react-query';
-import { Plus, X } from 'lucide-react';
+import { lazy, Suspense, useState } from 'react';
 import { LinkButton } from '../../components/Button';
 import { textInput } from '../../components/inputs';
 import { queries } from '../../queries';
 import { ValueInput } from '../ValueInput';
-import { ChoiceRow, FieldRow } from './parts';
-import type { DraftEdit, EditForm } from './form';
+import { isNumber, isTime, type DraftEdit, type EditForm, type FormProps } from './form';
+import { Lines } from './Lines';
+import { ChoiceRow, FieldRow, Row } from './parts';
+
+const PasteLines = lazy(() => import('./PasteLines'));
 
 type Pair = NonNullable<DraftEdit<'map'>['pairs']>[number];
+type Range = NonNullable<DraftEdit<'map'>['ranges']>[number];
 const emptyPair: Pair = { old: '', new: '' };
+const emptyRange: Range = { new: '' };
+const isSaid = (line: Pair | Range): boolean => String(line.new) !== '';
 
 /** Old values into new ones. */
 export const map: EditForm<'map'> = {
@@ -17,9 +23,9 @@ export const map: EditForm<'map'> = {
   isWide: () => true,
   fits: (field) => field.base !== 'list',
   complete({ field, from, pairs, ranges, otherwise, rest }) {
-    const all = (pairs ?? []).filter((p) => String(p.new) !== '');
-    if (field === undefined || (all.length === 0 && !ranges)) return null;
-    const by = ranges ? { ranges } : { pairs: all };
+    const [all, spans] = [(pairs ?? []).filter(isSaid), (ranges ?? []).filter(isSaid)];
+    const by = ranges ? { ranges: spans } : { pairs: all };
+    if (field === undefined || (ranges ? spans : all).length === 0 || otherwise === '') return null;
     return {
       kind: 'map',
       field,
@@ -29,10 +35,10 @@ export const map: EditForm<'map'> = {
       ...(rest && { rest }),
     };
   },
-  Form({ type, field, fields, selection, edit, onChange }) {
-    const pairs = edit.pairs ?? [emptyPair];
-    const set = (i: number, next: Partial<Pair>): void =>
-      onChange({ pairs: pairs.map((p, j) => (j === i ? { ...p, ...next } : p)) });
+  Form(props) {
+    const { field, fields, edit, onChange } = props;
+    const source = edit.from === undefined ? field : fields.find((f) => f.path === edit.from)?.field;
+    const others = edit.otherwise !== undefined ? 'give' : (edit.rest ?? 'leave');
     return (
       <div className="space-y-1.5">
         <FieldRow
@@ -40,72 +46,131 @@ export const map: EditForm<'map'> = {
           none={`${field.label} itself`}
           value={edit.from}
           fields={fields.filter((f) => f.path !== field.name && f.field.base !== 'list')}
-          onChange={(from) => onChange({ from, pairs: undefined })}
+          onChange={(from) => onChange({ from, pairs: undefined, ranges: undefined })}
         />
-        <table className="w-full" aria-label="Which value becomes which">
-          <thead className="text-left text-xs text-quiet">
-            <tr>
-              <th className="font-normal">Old (empty: blank)</th>
-              <th className="font-normal">New</th>
-              <th className="sr-only">Take out</th>
-            </tr>
-          </thead>
-          <tbody>
-            {pairs.map((pair, i) => (
-              <tr key={i}>
-                <td className="w-1/2 pr-1 pb-1">
-                  <input
-                    aria-label={`Old value, line ${i + 1}`}
-                    className={textInput}
-                    value={String(pair.old)}
-                    onChange={(e) => set(i, { old: e.target.value })}
-                  />
-                </td>
-                <td className="w-1/2 pb-1">
-                  <ValueInput field={field} value={String(pair.new)} onChange={(value) => set(i, { new: value })} />
-                </td>
-                <td>
-                  <button
-                    type="button"
-                    aria-label={`Take out line ${i + 1}`}
-                    onClick={() => onChange({ pairs: pairs.filter((_, j) => j !== i) })}
-                    className="grid size-7 place-items-center rounded text-quiet hover:bg-sunken"
-                  >
-                    <X className="size-3.5" aria-hidden="true" />
-                  </button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-        <p className="flex gap-4">
-          <LinkButton
-            className="inline-flex items-center gap-1"
-            onClick={() => onChange({ pairs: [...pairs, emptyPair] })}
-          >
-            <Plus className="size-3.5" aria-hidden="true" /> One more
-          </LinkButton>
-          <Occurring
-            type={type.id}
-            path={edit.from ?? field.name}
-            selection={selection}
-            onTake={(values) => {
-              const said = pairs.filter((p) => String(p.new) !== '');
-              const known = new Set(said.map((p) => String(p.old)));
-              onChange({ pairs: [...said, ...values.filter((v) => !known.has(v)).map((old) => ({ old, new: '' }))] });
-            }}
+        {source && (isNumber(source) || isTime(source)) && (
+          <ChoiceRow
+            label="By"
+            value={edit.ranges ? 'ranges' : 'pairs'}
+            options={{ pairs: 'value', ranges: 'range' }}
+            onChange={(by) => onChange({ ranges: by === 'ranges' ? [emptyRange] : undefined, pairs: undefined })}
           />
-        </p>
+        )}
+        {edit.ranges ? <Ranges {...props} ranges={edit.ranges} /> : <Pairs {...props} />}
         <ChoiceRow
           label="All others"
-          value={edit.rest ?? 'leave'}
-          options={{ leave: 'stay as they are', refuse: 'are not allowed' }}
-          onChange={(rest) => onChange({ rest })}
+          value={others}
+          options={{ leave: 'stay as they are', give: 'become one value', refuse: 'are not allowed' }}
+          onChange={(how) =>
+            onChange(how === 'give' ? { otherwise: '', rest: undefined } : { otherwise: undefined, rest: how })
+          }
         />
+        {edit.otherwise !== undefined && (
+          <Row label="Become">
+            {() => (
+              <ValueInput
+                field={field}
+                value={String(edit.otherwise)}
+                onChange={(otherwise) => onChange({ otherwise })}
+              />
+            )}
+          </Row>
+        )}
       </div>
     );
   },
 };
+
+function Pairs({ type, field, fields, selection, edit, onChange }: FormProps<'map'>) {
+  const [pasting, setPasting] = useState(false);
+  const pairs = edit.pairs ?? [emptyPair];
+  const of = fields.find((f) => f.path === (edit.from ?? field.name));
+  /** Lines said before stay; of a value that is there twice the later counts. */
+  const take = (more: readonly Pair[]): void => {
+    const all = new Map([...pairs.filter(isSaid), ...more].map((p) => [String(p.old), p]));
+    onChange({ pairs: [...all.values()] });
+  };
+  return (
+    <>
+      <Lines<Pair>
+        label="Which value becomes which"
+        heads={['Old (empty: blank)', 'New']}
+        widths={['w-1/2', 'w-1/2']}
+        lines={pairs}
+        empty={emptyPair}
+        onChange={(next) => onChange({ pairs: next })}
+        cells={(pair, i, set) => [
+          <input
+            key="old"
+            aria-label={`Old value, line ${i + 1}`}
+            className={textInput}
+            value={String(pair.old)}
+            onChange={(e) => set({ old: e.target.value })}
+          />,
+          <ValueInput key="new" field={field} value={String(pair.new)} onChange={(value) => set({ new: value })} />,
+        ]}
+      >
+        <Occurring
+          type={type.id}
+          path={edit.from ?? field.name}
+          selection={selection}
+          onTake={(values) => {
+            const known = new Set(pairs.filter(isSaid).map((p) => String(p.old)));
+            take(values.filter((v) => !known.has(v)).map((old) => ({ old, new: '' })));
+          }}
+        />
+        <LinkButton onClick={() => setPasting(true)}>Paste or read a file…</LinkButton>
+      </Lines>
+      {pasting && (
+        <Suspense>
+          <PasteLines
+            columns={['old', 'new']}
+            headings={of ? [of.label, of.path] : []}
+            onClose={() => setPasting(false)}
+            onTake={(rows) => {
+              take(rows.map(([old = '', fresh = '']) => ({ old, new: chosenBy(field, fresh) })));
+              setPasting(false);
+            }}
+          />
+        </Suspense>
+      )}
+    </>
+  );
+}
+
+/** A choice may be said by its label. */
+function chosenBy({ choices }: FieldView, said: string): string {
+  const label = said.trim().toLowerCase();
+  return choices?.find((c) => c.value === said || c.label.toLowerCase() === label)?.value ?? said;
+}
+
+function Ranges({ field, edit, ranges, onChange }: FormProps<'map'> & { ranges: readonly Range[] }) {
+  const end = (which: 'from' | 'below', at: number, set: (members: Partial<Range>) => void, range: Range) => (
+    <input
+      key={which}
+      aria-label={`${which === 'from' ? 'From' : 'Below'}, line ${at + 1}`}
+      className={textInput}
+      value={String(range[which] ?? '')}
+      onChange={(e) => set({ [which]: e.target.value.trim() === '' ? undefined : e.target.value.trim() })}
+    />
+  );
+  return (
+    <Lines<Range>
+      label={`Ranges of ${edit.from ?? field.label}`}
+      heads={['From', 'Below', 'New']}
+      widths={['w-1/4', 'w-1/4', 'w-1/2']}
+      lines={ranges}
+      // The next range begins where the last one ends.
+      empty={{ ...(ranges.at(-1)?.below === undefined ? {} : { from: ranges.at(-1)!.below! }), new: '' }}
+      onChange={(next) => onChange({ ranges: next })}
+      cells={(range, i, set) => [
+        end('from', i, set, range),
+        end('below', i, set, range),
+        <ValueInput key="new" field={field} value={String(range.new)} onChange={(value) => set({ new: value })} />,
+      ]}
+    />
+  );
+}
 
 /** Fills the left side with the values that occur. */
 function Occurring({

@@ -1,4 +1,4 @@
-import { FieldRow, TextRow, TickRow } from './parts';
+import { FieldRow, OrderRow, TextRow, TickRow } from './parts';
 import { isFreeText, isNumber, type EditForm } from './form';
 
 /** A running number or code. */
@@ -13,7 +13,6 @@ export const number: EditForm<'number'> = {
     return field === undefined ? null : { kind: 'number', field, ...real };
   },
   Form({ field, fields, edit, onChange }) {
-    const sortable = fields.filter((f) => f.field.base !== 'list');
     return (
       <div className="space-y-1.5">
         <TextRow label="From" value={edit.start} usual="1" onChange={(start) => onChange({ start })} trimmed />
@@ -40,18 +39,12 @@ export const number: EditForm<'number'> = {
             />
           </>
         )}
-        <FieldRow
-          label="Ordered by"
-          none="key"
-          value={edit.order?.[0]}
-          fields={sortable}
-          onChange={(path) => onChange({ order: path === undefined ? undefined : [path] })}
-        />
+        <OrderRow label="Ordered by" fields={fields} order={edit.order} onChange={(order) => onChange({ order })} />
         <FieldRow
           label="Anew for each"
           none="(one row for all)"
           value={edit.per?.[0]}
-          fields={sortable}
+          fields={fields.filter((f) => f.field.base !== 'list')}
           onChange={(path) => onChange({ per: path === undefined ? undefined : [path] })}
         />
       </div>

@@ -130,3 +130,36 @@ export function FieldRow({
     </Row>
   );
 }
+
+/** A field to order by, up or down; the key where none is chosen. */
+export function OrderRow({
+  label,
+  order,
+  fields,
+  onChange,
+}: {
+  label: string;
+  order: readonly string[] | undefined;
+  fields: readonly FieldChoice[];
+  onChange: (order: readonly string[] | undefined) => void;
+}) {
+  const [first, ...rest] = order ?? [];
+  const down = first?.startsWith('-') ?? false;
+  const path = down ? first!.slice(1) : first;
+  const say = (by: string | undefined, downward: boolean): void =>
+    onChange(by === undefined ? undefined : [`${downward ? '-' : ''}${by}`, ...rest]);
+  return (
+    <>
+      <FieldRow
+        label={label}
+        none="key"
+        value={path}
+        fields={fields.filter((f) => f.field.base !== 'list')}
+        onChange={(by) => say(by, down)}
+      />
+      {path !== undefined && (
+        <TickRow label="greatest or latest first" checked={down} onChange={(on) => say(path, on)} />
+      )}
+    </>
+  );
+}

@@ -17,9 +17,11 @@ import {
   value,
   writtenTable,
   canonicalSql,
+  restsOnAll,
   fit,
   said,
   typeOf,
+  type Another,
   type Change,
   type Checked,
   type CheckedPart,
@@ -115,24 +117,30 @@ export function chosenRows(part: CheckedPart): Sql {
   const { selection, changes } = part;
   const scope = new Scope(selection.type, selection.env);
   const keys = scope.keys();
-  const places = changes.flatMap((c, i) =>
-    c.value.from === 'place' ? [placeColumns(c.value.place, i + 1, scope)] : [],
-  );
+  const places = changes.flatMap((c, i) => {
+    if (c.value.from === 'place') return [placeColumns(c.value.place, i + 1, scope)];
+    return c.value.from === 'another' ? [anotherColumns(c.value.another, c.field, i + 1, scope)] : [];
+  });
   const where = conditionOf(selection, scope);
   const n = sql`row_number() over (order by ${join(keys, ', ')}) as n`;
   const found = sql`select ${join([...keyNames(keys), n, ...places.flatMap((p) => p.columns)], ', ')}
     from ${scope.from()} where ${where}`;
-  if (!places.some((p) => p.together)) return found;
-  // Those that stay together have the place of the first of them.
-  const names = [...keys.map((_, i) => raw(`k${i + 1}`)), raw('n'), ...places.flatMap((p) => p.names)];
-  return sql`select ${join(names, ', ')} from (${found}) f`;
+  if (!places.some((p) => p.seenAgain)) return found;
+  const names = [...keys.map((_, i) => raw(`f.k${i + 1}`)), raw('f.n'), ...places.flatMap((p) => p.names)];
+  return sql`with found as materialized (${found})
+    select ${join(names, ', ')} from found f${join(
+      places.flatMap((p) => p.joins),
+      '',
+    )}`;
 }
 
 interface PlaceColumns {
   readonly columns: readonly Sql[];
-  /** What is taken of them. */
+  /** What is taken of them, of the rows `found f` and what they are joined with. */
   readonly names: readonly Sql[];
-  readonly together: boolean;
+  readonly joins: readonly Sql[];
+  /** Is what is taken known only once all are found? */
+  readonly seenAgain: boolean;
 }
 
 function placeColumns({ per, order, together, highest }: Place, at: number, scope: Scope): PlaceColumns {
@@ -147,12 +155,43 @@ function placeColumns({ per, order, together, highest }: Place, at: number, scop
   const held = kept.map((_, i) => raw(`t${at}_${i + 1}`));
   return {
     columns: [number, size, ...used, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
+    // Those that stay together have the place of the first of them.
     names: [
-      held.length > 0 ? sql`min(${p}) over (partition by ${join(held, ', ')}) as ${p}` : p,
-      s,
-      ...used.map(() => h),
+      held.length > 0
+        ? sql`min(f.${p}) over (partition by ${join(
+            held.map((t) => sql`f.${t}`),
+            ', ',
+          )}) as ${p}`
+        : sql`f.${p}`,
+      sql`f.${s}`,
+      ...used.map(() => sql`f.${h}`),
     ],
-    together: held.length > 0,
+    joins: [],
+    seenAgain: held.length > 0,
+  };
+}
+
+/** The value `v1`… that another has: of the one whose place by key is this record's in the order, in the same group. */
+function anotherColumns({ per, order }: Another, field: Field, at: number, scope: Scope): PlaceColumns {
+  const [p, q, g, v, x] = ['p', 'q', 'g', 'v', 'x'].map((of) => raw(`${of}${at}`)) as [Sql, Sql, Sql, Sql, Sql];
+  const groups = join(
+    per.map((tree) => emit(tree, scope)),
+    ', ',
+  );
+  const by = order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`);
+  const place = (order: readonly Sql[]): Sql =>
+    sql`row_number() over (partition by ${groups} order by ${join([...order, ...scope.keys()], ', ')})`;
+  return {
+    columns: [
+      sql`${place(by)} as ${p}`,
+      sql`${place([])} as ${q}`,
+      // A number for each group, by which records can be joined though what they are grouped by be blank.
+      sql`dense_rank() over (order by ${groups}) as ${g}`,
+      sql`${scope.own(field.name)} as ${v}`,
+    ],
+    names: [sql`${x}.${v}`],
+    joins: [sql` join found ${x} on ${x}.${q} = f.${p} and ${x}.${g} = f.${g}`],
+    seenAgain: true,
   };
 }
 
@@ -183,7 +222,7 @@ function highestInUse({ of, prefix }: Highest, per: readonly Checked[], groups: 
 /** Must the selection be worked out as a whole before it can be cut? */
 export function needsChoosing({ selection, changes }: CheckedPart): boolean {
   const { take, related, list } = selection;
-  return take !== null || related !== null || list !== null || changes.some((c) => c.value.from === 'place');
+  return take !== null || related !== null || list !== null || changes.some(restsOnAll);
 }
 
 export function keyNames(keys: readonly Sql[]): readonly Sql[] {
@@ -254,6 +293,12 @@ function newValue(change: Change, index: number, scope: Scope, makes: boolean): 
       const column = (of: string): Sql => raw(`chosen.${of}${index + 1}`);
       scope.placed({ number: column('p'), size: column('s'), highest: sql`${column('h')}::numeric` });
       return workedValue(change, tree, worked, own, scope);
+    }
+    case 'another': {
+      const theirs = raw(`chosen.v${index + 1}`);
+      if (!change.when) return { value: theirs };
+      const meant = emit(change.when, scope);
+      return { value: sql`case when ${meant} then ${theirs} else ${own} end`, meant };
     }
   }
 }

@@ -1,4 +1,4 @@
-import { join, partsOfJob, raw, sql, value, type CheckedJob, type Sql } from '@tantamos/core';
+import { join, partsOfJob, raw, restsOnAll, sql, value, type CheckedJob, type Sql } from '@tantamos/core';
 import { chosenRows, everything, needsChoosing, partRows, type Cut } from './rows';
 import { withClashes } from './unique';
 
@@ -11,7 +11,7 @@ export function countVerdicts(job: CheckedJob): Sql {
 export function sampleRows(job: CheckedJob, keys: readonly string[]): Sql {
   const columns = job.changes.map((_, i) => raw(`old_${i + 1}, new_${i + 1}`));
   // What others become decides on places, and on values that may be there once.
-  const isAlone = !job.changes.some((c) => c.value.from === 'place' || c.field.unique);
+  const isAlone = !job.changes.some((c) => restsOnAll(c) || c.field.unique);
   const picked = isAlone ? { ...job, selection: { ...job.selection, keys } } : job;
   return sql`select key, verdict, cause, ${join(columns, ', ')} from (${rowsOf(picked)}) m
     where key = any(${value(keys)}::text[]) order by n limit ${value(keys.length)}`;
@@ -19,7 +19,7 @@ export function sampleRows(job: CheckedJob, keys: readonly string[]): Sql {
 
 function rowsOf(job: CheckedJob): Sql {
   const [part] = partsOfJob(job);
-  const placed = job.changes.some((c) => c.value.from === 'place');
+  const placed = job.changes.some(restsOnAll);
   const cut: Cut =
     placed && needsChoosing(part!)
       ? { by: 'place', chosen: sql`(${chosenRows(part!)})`, low: 0, high: 2 ** 31 - 1 }

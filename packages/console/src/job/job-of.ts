@@ -1,0 +1,18 @@
+import type { JobBody } from '@tantamos/contract';
+import { pickedPartsOf, type Draft } from './draft';
+import { completeEdits } from './edits';
+
+/** The job as the service takes it; edits that are not filled in yet are left out. */
+export function jobOf(draft: Draft, type: string): JobBody {
+  const { batchSize, atOnce, pace, askAfter, atMost } = draft;
+  const safety = Object.fromEntries(
+    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null),
+  );
+  return {
+    selection: { type, ...pickedPartsOf(draft) },
+    edits: completeEdits(draft.edits),
+    safety,
+    ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
+    ...(draft.writeAgain ? { writeAgain: true } : {}),
+  };
+}
