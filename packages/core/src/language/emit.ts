@@ -23,7 +23,12 @@ export function emit(tree: Checked, scope: Scope): Sql {
 
 /** The same in the one database type of its type in the language; texts ordered by code point. */
 export function canonicalSql(tree: Checked, scope: Scope): Sql {
-  return termOf(tree, new Place(scope)).canonical;
+  return canonicalTerm(tree, scope).canonical;
+}
+
+/** The same, with what is known of its values. */
+export function canonicalTerm(tree: Checked, scope: Scope): Term {
+  return termOf(tree, new Place(scope));
 }
 
 /** Where a tree is put into SQL: the aliases there, and the ground that the calculation it is part of stands on. */

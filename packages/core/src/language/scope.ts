@@ -47,7 +47,8 @@ export class Scope {
   /** What is asked for during `work` is as the order's earlier parts will have left it. */
   asPlanned<T>(work: () => T): T {
     const before = this.isPlanned;
-    this.isPlanned = true;
+    // Without earlier parts all is as it is, and nothing is joined twice.
+    this.isPlanned = this.planned.length > 0;
     try {
       return work();
     } finally {

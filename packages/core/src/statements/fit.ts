@@ -5,6 +5,7 @@ import type { Target } from '../edits/change';
 import { numberLimits } from '../language/value';
 import type { Scope } from '../language/scope';
 import { tableOf } from '../language/scope';
+import type { Known, Term } from '../language/term';
 import type { ValueType } from '../language/types';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 
@@ -17,15 +18,23 @@ export interface Fit {
 }
 
 /**
- * How a value of the language that was worked out for each record (`made`, a column of `type`) becomes one of the field:
- * rounded to its decimals, a label turned into its choice, a name into the key of its record; and what does not fit.
+ * How a value of the language that was worked out for each record (`made`, a column of what `term` gives) becomes one of
+ * the field: rounded to its decimals, a label turned into its choice, a name into the key of its record; and what does not
+ * fit, unless it is known that all do.
  */
-export function fit(made: Sql, type: ValueType, field: Field, target: Target | null, scope: Scope): Fit {
+export function fit(
+  made: Sql,
+  term: Pick<Term, 'type' | 'known'>,
+  field: Field,
+  target: Target | null,
+  scope: Scope,
+): Fit {
   const what = field.label;
+  const { type, known } = term;
   if (type === 'blank') return { value: made, causes: [] };
   if (target) return fitRecord(made, type, target.type, scope);
   if (field.refersTo === null && field.choices !== null) return fitChoice(made, type, field);
-  if (type === 'number' && field.base === 'number') return fitNumber(made, field);
+  if (type === 'number' && field.base === 'number') return fitNumber(made, known, field);
   if (field.base === 'uuid') {
     const isUuid = sql`(${made})::text ~* '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$'`;
     return {
@@ -39,7 +48,7 @@ export function fit(made: Sql, type: ValueType, field: Field, target: Target | n
   }
   if (type === 'moment' && isClock(field.dbType))
     return { value: sql`(${made} at time zone ${value(scope.env.timeZone)})`, causes: [] };
-  if (type === 'text' && field.maxLength !== null) {
+  if (type === 'text' && field.maxLength !== null && !(known.high <= field.maxLength)) {
     const characters = sql`char_length(${made})`;
     const most = raw(String(field.maxLength));
     const words = said([`${what} takes ${field.maxLength} characters; this has `, characters, '.']);
@@ -48,16 +57,17 @@ export function fit(made: Sql, type: ValueType, field: Field, target: Target | n
   return { value: made, causes: [] };
 }
 
-function fitNumber(made: Sql, field: Field): Fit {
+function fitNumber(made: Sql, known: Known, field: Field): Fit {
   const { scale, precision, label } = field;
   const causes: Sql[] = [];
   let fitted = made;
-  if (scale === 0) {
+  if (scale !== null && known.digits <= scale) fitted = made;
+  else if (scale === 0) {
     const words = said([`${label} is a whole number; `, made, ' is not. ROUND makes it one.']);
     causes.push(sql`when trunc(${made}) <> ${made} then ${words}`);
   } else if (scale !== null) fitted = sql`round(${made}, ${raw(String(scale))})`;
   const limits = numberLimits(field.dbType, precision, scale);
-  if (limits) {
+  if (limits && !(known.low > Number(limits.low) && known.high < Number(limits.high))) {
     const beyond = sql`${fitted} not between ${raw(limits.low)} and ${raw(limits.high)}`;
     const words = said([`${label} takes numbers from ${limits.low} to ${limits.high}; `, fitted, ' is beyond.']);
     causes.push(sql`when ${beyond} then ${words}`);

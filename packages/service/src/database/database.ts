@@ -266,6 +266,12 @@ export async function askOn<R extends QueryResultRow>(connection: Connection, pi
   return (await connection.query<R>(text, values)).rows;
 }
 
+/** How many rows a statement wrote. */
+export async function writtenBy(connection: Connection, piece: Sql): Promise<number> {
+  const { text, values } = render(piece);
+  return (await connection.query(text, values)).rowCount ?? 0;
+}
+
 /** Prepared once a connection; the name follows the text, since the catalog may change between runs. */
 export async function askPrepared<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
   const { text, values } = render(statement);

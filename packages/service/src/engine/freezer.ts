@@ -21,14 +21,15 @@ import {
   type Sql,
   type WorkOrder,
 } from '@tantamos/core';
-import { askOn, type Connection } from '../database/database';
+import { askOn, writtenBy, type Connection } from '../database/database';
+import type { Pair } from '../previews/preview-row';
 import { PairCounts } from './pair-counts';
 import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
 import { Passings } from './passings';
 import { clashes, handedOn, uniqueChanges } from './statements/unique';
-import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows } from './statements/rows';
+import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows, type Cut } from './statements/rows';
 import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
 
@@ -45,6 +46,12 @@ export interface Frozen {
   readonly order: WorkOrder;
   readonly batches: number;
   readonly pairs: PairCounts;
+}
+
+/** Places above `low` and up to `high`. */
+interface Piece {
+  readonly low: number;
+  readonly high: number;
 }
 
 /** Records that one statement looks at, about. */
@@ -170,15 +177,26 @@ export class Freezer {
   /** A selection that must be found as a whole. */
   private async chosen(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
     const chosen = raw(`pg_temp.chosen_${index}`);
-    const count = await this.table(chosen, chosenRows(part));
-    await this.byPlace(count, async (low, high) => {
-      await this.write(
-        index,
-        part.type,
-        frozen.writes,
-        partRows(part, { by: 'place', chosen, low, high }, this.planned),
-      );
+    const count = await this.table(chosen, chosenRows(part), raw('using brin (n) with (pages_per_range = 8)'));
+    const pieces = this.piecesOf(count);
+    const ends = await this.keysAt(
+      chosen,
+      pieces.flatMap(({ low, high }) => [low + 1, high]),
+    );
+    await this.inPieces(pieces, async ({ low, high }) => {
+      const [first, last] = [ends.get(low + 1), ends.get(high)];
+      const cut: Cut = { by: 'place', chosen, low, high, ...(first && last ? { ends: { first, last } } : {}) };
+      await this.write(index, part.type, frozen.writes, partRows(part, cut, this.planned));
     });
+  }
+
+  /** The first field of the key, as a text, of those at some places of a worked-out selection. */
+  private async keysAt(chosen: Sql, places: readonly number[]): Promise<ReadonlyMap<number, string>> {
+    const rows = await askOn<{ n: number; key: string }>(
+      this.connection,
+      sql`select n, k1::text as key from ${chosen} where n = any(${value(places)}::bigint[])`,
+    );
+    return new Map(rows.map((r) => [r.n, r.key]));
   }
 
   /** Values of which each may be there once: all are worked out before it is known which are twice, and which pass on. */
@@ -208,9 +226,9 @@ export class Freezer {
     let cut = everything;
     if (needsChoosing(part)) {
       const chosen = raw(`pg_temp.chosen_${index}`);
-      cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part)) };
+      cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part), raw('(n)')) };
     }
-    await this.table(rows, partRows(part, cut, this.planned));
+    await this.table(rows, partRows(part, cut, this.planned), raw('(k1)'));
     for (const i of uniqueChanges(part))
       for (const statement of clashes(part, i, rows)) await askOn(this.connection, statement);
     return rows;
@@ -224,7 +242,7 @@ export class Freezer {
     rows: Sql,
     count: number,
   ): Promise<void> {
-    await this.byPlace(count, async (low, high) => {
+    await this.inPieces(this.piecesOf(count), async ({ low, high }) => {
       const piece = sql`select *, at_last - ${value(low)} as n from ${rows} where at_last > ${value(low)} and at_last <= ${value(high)}`;
       await this.write(index, part.type, frozen.writes, piece);
     });
@@ -278,29 +296,35 @@ export class Freezer {
     if (part.act === 'create') return;
     const table = raw(`pg_temp.planned_${index}`);
     const writes = part.act === 'delete' ? [] : frozen.writes;
-    await this.table(table, plannedRows(this.freezing.previewId, index, part.type, writes));
+    await this.table(table, plannedRows(this.freezing.previewId, index, part.type, writes), raw('(k1)'));
     this.planned.push({ type: part.type, table, fields: part.act === 'delete' ? null : writes });
   }
 
-  /** A temporary table of rows with a key in `k1`…; how many there are. */
-  private async table(name: Sql, rows: Sql): Promise<number> {
-    await askOn(
+  /** A temporary table of rows, indexed and analysed; how many there are. */
+  private async table(name: Sql, rows: Sql, index: Sql): Promise<number> {
+    const count = await writtenBy(
       this.connection,
       sql`create temp table ${raw(name.pieces.join('').replace('pg_temp.', ''))} on commit drop as ${rows}`,
     );
-    await askOn(this.connection, sql`create index on ${name} (k1)`);
+    await askOn(this.connection, sql`create index on ${name} ${index}`);
     await askOn(this.connection, sql`analyze ${name}`);
-    const [counted] = await askOn<{ n: number }>(this.connection, sql`select count(*) as n from ${name}`);
-    return counted!.n;
+    return count;
   }
 
-  private async byPlace(count: number, work: (low: number, high: number) => Promise<void>): Promise<void> {
-    // Pieces end where batches end, so that no batch is short for it.
-    const step = Math.max(1, Math.floor(aboutPerPiece / this.freezing.batchSize)) * this.freezing.batchSize;
-    const pieces = Math.max(1, Math.ceil(count / step));
-    for (let i = 0; i < pieces; i++) {
-      await work(i * step, (i + 1) * step);
-      this.freezing.progress(i + 1, pieces);
+  /** Places, cut where batches end, so that no batch is short for it. The first piece is one batch: it tells about all. */
+  private piecesOf(count: number): readonly Piece[] {
+    const { batchSize } = this.freezing;
+    const step = Math.max(1, Math.floor(aboutPerPiece / batchSize)) * batchSize;
+    const pieces: Piece[] = [];
+    for (let low = 0; low < count || low === 0; low = pieces.at(-1)!.high)
+      pieces.push({ low, high: Math.min(Math.max(count, 1), low + (low === 0 && count > step ? batchSize : step)) });
+    return pieces;
+  }
+
+  private async inPieces(pieces: readonly Piece[], work: (piece: Piece) => Promise<void>): Promise<void> {
+    for (const [i, piece] of pieces.entries()) {
+      await work(piece);
+      this.freezing.progress(i + 1, pieces.length);
     }
   }
 
@@ -317,14 +341,16 @@ export class Freezer {
       batchSize,
       along,
       places,
+      counted: fields.map((field) => this.pairs.counted(part, field)),
     });
-    for (const row of await askOn<{ field: string | null; old: string | null; new: string | null; count: number }>(
-      this.connection,
-      statement,
-    )) {
-      if (row.field === null) this.batches += row.count;
-      else this.pairs.add({ ...row, part, field: row.field });
-    }
+    const told = await askOn<Omit<Pair, 'part' | 'field'> & { field: string | null }>(this.connection, statement);
+    this.batches += told.find((row) => row.field === null)!.count;
+    for (const field of fields)
+      this.pairs.add(
+        part,
+        field,
+        told.flatMap((row) => (row.field === field ? [{ ...row, part, field }] : [])),
+      );
   }
 }
 

@@ -1,24 +1,51 @@
 import type { Pair } from '../previews/preview-row';
-import { mostPairs } from './statements/freeze';
+import { mostPairs, type Counted } from './statements/freeze';
 
-/** Sums from → to counts over ranges; beyond `mostPairs` different ones a field only says that there are more. */
+/** Of a field with more different pairs than are counted, so many are told, as examples. */
+const mostExamples = 20;
+
+/**
+ * From → to counts, gathered piece by piece. Of a field that turns out to have more than `mostPairs` different ones only a
+ * few go on being counted, as examples: what is told of a pair is how many there are of it, and of the field that it has more.
+ */
 export class PairCounts {
-  private readonly counts = new Map<string, Map<string, Pair>>();
-  add(pair: Pair): void {
-    const field = JSON.stringify([pair.part, pair.field]);
-    const known = this.counts.get(field) ?? new Map<string, Pair>();
-    this.counts.set(field, known);
-    const key = JSON.stringify([pair.old, pair.new]);
-    known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
+  private readonly fields = new Map<string, Map<string, Pair>>();
+  private readonly examples = new Map<string, Map<string, Pair>>();
+
+  /** What of a field is to be counted in the next piece. */
+  counted(part: number, field: string): Counted {
+    const examples = this.examples.get(nameOf(part, field));
+    return examples ? [...examples.values()] : 'all';
   }
+
+  /** Adds what was found of a field in a piece. */
+  add(part: number, field: string, found: readonly Pair[]): void {
+    const name = nameOf(part, field);
+    const known = this.examples.get(name) ?? this.fields.get(name) ?? new Map<string, Pair>();
+    this.fields.set(name, known);
+    for (const pair of found) {
+      const key = pairOf(pair);
+      known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
+    }
+    if (this.examples.has(name) || known.size <= mostPairs) return;
+    // Of what the last piece has told, nothing has been left out in any.
+    const whole = greatest(found.map((pair) => known.get(pairOf(pair))!)).slice(0, mostExamples);
+    this.examples.set(name, new Map(whole.map((pair) => [pairOf(pair), pair])));
+  }
+
   list(): Pair[] {
-    return [...this.counts.values()].flatMap((pairs) =>
-      [...pairs.values()].sort((a, b) => b.count - a.count).slice(0, mostPairs),
-    );
+    return [...this.fields].flatMap(([name, pairs]) => greatest((this.examples.get(name) ?? pairs).values()));
   }
+
+  /** The fields of which there are more than are listed. */
   more(): string[] {
-    return [...this.counts]
-      .filter(([, pairs]) => pairs.size > mostPairs)
-      .map(([, pairs]) => [...pairs.values()][0]!.field);
+    return [...this.examples.values()].map((pairs) => [...pairs.values()][0]!.field);
   }
+}
+
+const nameOf = (part: number, field: string): string => JSON.stringify([part, field]);
+const pairOf = ({ old, new: fresh }: Pair): string => JSON.stringify([old, fresh]);
+
+function greatest(pairs: Iterable<Pair>): readonly Pair[] {
+  return [...pairs].sort((a, b) => b.count - a.count);
 }

@@ -109,11 +109,10 @@ function figures(previewId: string, field: Field): Sql {
 async function loadsOf(database: Database, previewId: string, type: RecordType, field: Field): Promise<Loads> {
   const column = sql`r.${identifier(field.name)}`;
   const moved = await database.ask<{ key: string; moved: number; total: number }>(sql`
-    select key, sum(n)::int as moved, count(*) over ()::int as total from (
-      select i.old as key, -count(*) as n from ${changed(previewId, field)} and i.old is not null group by 1
-      union all
-      select i.new, count(*) from ${changed(previewId, field)} and i.new is not null group by 1) m
-    group by key order by abs(sum(n)) desc, key limit ${value(mostPeople)}`);
+    with pairs as materialized (select i.old, i.new, count(*) as n from ${changed(previewId, field)} group by 1, 2)
+    select m.key, sum(m.n)::int as moved, count(*) over ()::int as total
+    from pairs p cross join lateral (values (p.old, -p.n), (p.new, p.n)) m(key, n) where m.key is not null
+    group by m.key order by abs(sum(m.n)) desc, m.key limit ${value(mostPeople)}`);
   const keys = moved.map((m) => m.key);
   const having = await database.ask<{ key: string; n: number }>(sql`
     select ${column}::text as key, count(*)::int as n from ${tableOf(type)} r

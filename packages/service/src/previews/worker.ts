@@ -177,7 +177,8 @@ export class PreviewWorker {
       'repeatable read',
       async (connection) => {
         task.connection = connection;
-        await connection.query(`set local work_mem = '64MB'`);
+        // What is worked out for each record is other than for the last: there is nothing to remember.
+        await connection.query(`set local work_mem = '64MB'; set local enable_memoize = off`);
         const until = await timeLimit(connection);
         // A process that was thought dead and is not keeps the others out: only one of them freezes.
         await connection.query('select pg_advisory_xact_lock($1, hashtext($2))', [lockSpace, id]);
@@ -196,6 +197,7 @@ export class PreviewWorker {
       },
       'freezes',
     );
+    this.events.send(`preview ${id}`);
     // Apart from the set itself: what it says can be looked up later, and holds nobody up.
     const said = [await notes(id), await figures(id)].map((part) => JSON.stringify(part));
     await this.database.rows('update tantamos.preview set notes = $2, figures = $3 where id = $1', [id, ...said]);

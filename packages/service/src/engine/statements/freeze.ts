@@ -10,9 +10,14 @@ export interface Freeze {
   readonly batchSize: number;
   /** Rows have a `spot`, where the record is in its table. */
   readonly places: boolean;
+  /** Which from → to pairs of each field are counted. */
+  readonly counted: readonly Counted[];
   /** What is made along with each record that will change: its place in the order, and its fields. */
   readonly along: readonly { readonly at: number; readonly fields: readonly string[] }[];
 }
+
+/** All pairs of a field (the most frequent of them, where there are too many), or only these. */
+export type Counted = 'all' | readonly { readonly old: string | null; readonly new: string | null }[];
 
 /** At most this many different from → to pairs a field are counted one by one. */
 export const mostPairs = 200;
@@ -35,13 +40,7 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
       insert into tantamos.batch_value (preview, position, field, old, new)
       select ${id}, ${position}, ${value(field)}, ${raw(`g.old_${i + 1}, g.new_${i + 1}`)} from grouped g)`,
   );
-  const pairs = fields.map(
-    (
-      field,
-      i,
-    ) => sql` union all (select ${value(field)}::text, ${raw(`old_${i + 1}, new_${i + 1}`)}, count(*) from matched
-      where verdict = ${letter('will_change')} and ${raw(`old_${i + 1} is distinct from new_${i + 1}`)} group by 2, 3 order by 4 desc, 2, 3 limit ${raw(String(mostPairs + 1))})`,
-  );
+  const pairs = fields.map((field, i) => pairCounts(field, i + 1, freeze.counted[i]!));
   const willChange = sql`filter (where verdict = ${letter('will_change')})`;
   const made = freeze.along.flatMap((a, j) =>
     a.fields.map((field, i) => ({ at: a.at, field, column: raw(`a${j + 1}_${i + 1}`) })),
@@ -81,4 +80,17 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
       select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes from grouped g
     )${join([...inserts, ...place, ...alongs, ...alongValues], '')}
     select null::text as field, null::text as old, null::text as new, count(*) as count from grouped${join(pairs, '')}`;
+}
+
+/** Rows of `field`, `old`, `new`, `count` of the records that change in the field. */
+function pairCounts(field: string, at: number, counted: Counted): Sql {
+  const [was, will] = [raw(`old_${at}`), raw(`new_${at}`)];
+  const among = (column: Sql, of: 'old' | 'new'): Sql => {
+    const values = counted === 'all' ? [] : [...new Set(counted.flatMap((pair) => pair[of] ?? []))];
+    return sql`(${column} = any(${value(values)}::text[]) or ${column} is null)`;
+  };
+  const only = counted === 'all' ? raw('') : sql` and ${among(was, 'old')} and ${among(will, 'new')}`;
+  const most = counted === 'all' ? raw(` order by 4 desc, 2, 3 limit ${mostPairs + 1}`) : raw('');
+  return sql` union all (select ${value(field)}::text, ${was}, ${will}, count(*) from matched
+    where verdict = ${letter('will_change')} and ${was} is distinct from ${will}${only} group by 2, 3${most})`;
 }

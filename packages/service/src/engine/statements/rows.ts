@@ -17,6 +17,7 @@ import {
   value,
   writtenTable,
   canonicalSql,
+  canonicalTerm,
   restsOnAll,
   fit,
   said,
@@ -39,6 +40,7 @@ import {
   type Verdict,
   type Worked,
   letterOf,
+  walk,
   newFieldsIn,
 } from '@tantamos/core';
 import { pointedAt } from './pointers';
@@ -47,8 +49,17 @@ import { pointedAt } from './pointers';
 export type Cut =
   /** A stretch of keys, under the selection's own conditions. */
   | { readonly by: 'key'; readonly range: KeyRange }
-  /** Places above `low` and up to `high` of a worked-out selection (see `chosenRows`). */
-  | { readonly by: 'place'; readonly chosen: Sql; readonly low: number; readonly high: number };
+  /**
+   * Places above `low` and up to `high` of a worked-out selection (see `chosenRows`); `first` and `last`: the first field of
+   * the key of those at either end, as texts, so that no more of the table is read than lies between.
+   */
+  | {
+      readonly by: 'place';
+      readonly chosen: Sql;
+      readonly low: number;
+      readonly high: number;
+      readonly ends?: { readonly first: string; readonly last: string };
+    };
 
 export const everything: Cut = { by: 'key', range: { from: null, to: null } };
 
@@ -92,9 +103,16 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
         ' or ',
       )})`;
   const meant = part.again ? [sql`${isMeant} as is_meant`] : [];
-  const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut);
-  const order = cut.by === 'key' ? keys.map((_, i) => raw(`m.k${i + 1}`)) : [raw('m.at')];
-  const at = cut.by === 'key' ? raw('') : raw('chosen.n as at, ');
+  const where = cut.by === 'key' ? conditionOf(selection, scope, cut.range) : placesWithin(cut, source, keys);
+  // Each place has its record: it is found by its key, under the snapshot that the place was found under.
+  const number =
+    cut.by === 'key'
+      ? sql`row_number() over (order by ${join(
+          keys.map((_, i) => raw(`m.k${i + 1}`)),
+          ', ',
+        )}) as n, `
+      : raw('');
+  const at = cut.by === 'key' ? raw('') : sql`chosen.n - ${value(cut.low)} as n, `;
   const same = columns.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
   // Nobody means to write again what no edit is about.
   const untouched = part.again ? [raw('not m.is_meant')] : [];
@@ -103,7 +121,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
       ? sql`when ${join([...untouched, ...isFit, ...same], ' and ')} then ${letter('already_right')} `
       : raw('');
   return sql`
-    select row_number() over (order by ${join(order, ', ')}) as n, m.*,
+    select ${number}m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
     from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...along], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
@@ -143,18 +161,26 @@ interface PlaceColumns {
   readonly seenAgain: boolean;
 }
 
-function placeColumns({ per, order, together, highest }: Place, at: number, scope: Scope): PlaceColumns {
+function placeColumns(
+  { per, order, together, highest, value: made, worked }: Place,
+  at: number,
+  scope: Scope,
+): PlaceColumns {
   const [p, s, h] = [raw(`p${at}`), raw(`s${at}`), raw(`h${at}`)];
   const groups = per.map((tree) => emit(tree, scope));
   const kept = together.map((tree) => emit(tree, scope));
   const by = order.map((o) => sql`${emit(o.tree, scope)}${raw(o.descending ? ' desc' : '')}`);
   const group = groups.length > 0 ? sql`partition by ${join(groups, ', ')}` : raw('');
   const number = sql`row_number() over (${group} order by ${join([...kept, ...by, ...scope.keys()], ', ')}) as ${p}`;
-  const size = sql`count(*) over (${group}) as ${s}`;
+  // Counting the group is asked for only where the value needs it.
+  let isSized = false;
+  for (const tree of [made, ...worked.refusals.map((r) => r.when)])
+    walk(tree, (node) => (isSized ||= node.kind === 'place' && node.what === 'size'));
+  const size = isSized ? [sql`count(*) over (${group}) as ${s}`] : [];
   const used = highest ? [sql`${highestInUse(highest, per, groups, scope)} as ${h}`] : [];
   const held = kept.map((_, i) => raw(`t${at}_${i + 1}`));
   return {
-    columns: [number, size, ...used, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
+    columns: [number, ...size, ...used, ...kept.map((piece, i) => sql`${piece} as ${held[i]!}`)],
     // Those that stay together have the place of the first of them.
     names: [
       held.length > 0
@@ -163,7 +189,7 @@ function placeColumns({ per, order, together, highest }: Place, at: number, scop
             ', ',
           )}) as ${p}`
         : sql`f.${p}`,
-      sql`f.${s}`,
+      ...size.map(() => sql`f.${s}`),
       ...used.map(() => sql`f.${h}`),
     ],
     joins: [],
@@ -241,8 +267,12 @@ export function letter(of: Outcome | Verdict): Sql {
   return raw(`'${letterOf(of)}'`);
 }
 
-function placesWithin({ low, high }: Extract<Cut, { by: 'place' }>): Sql {
-  return sql`chosen.n > ${value(low)} and chosen.n <= ${value(high)}`;
+function placesWithin({ low, high, ends }: Extract<Cut, { by: 'place' }>, type: RecordType, keys: readonly Sql[]): Sql {
+  const places = sql`chosen.n > ${value(low)} and chosen.n <= ${value(high)}`;
+  if (!ends) return places;
+  const dbType = raw(type.fields.find((f) => f.name === type.key[0])!.dbType);
+  const end = (said: string): Sql => sql`${value(said)}::text::${dbType}`;
+  return sql`${places} and ${keys[0]!} between ${end(ends.first)} and ${end(ends.last)}`;
 }
 
 function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sql {
@@ -308,10 +338,11 @@ function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, sc
   const { field, when } = change;
   const type = raw(field.dbType);
   const isMeant = when ? scope.workedOut(sql`select (${emit(when, scope)}) is true as yes`) : null;
-  const made = canonicalSql(tree, scope);
+  const term = canonicalTerm(tree, scope);
+  const made = term.canonical;
   const worth = scope.workedOut(sql`select ${isMeant ? sql`case when ${isMeant}.yes then ${made} end` : made} as it`);
   const it = sql`${worth}.it`;
-  const { value: fitted, causes } = fit(it, typeOf(tree), field, worked.target, scope);
+  const { value: fitted, causes } = fit(it, term, field, worked.target, scope);
   const reasons = worked.refusals.map(
     (r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`,
   );
@@ -327,8 +358,11 @@ function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, sc
     [...(isMeant ? [sql`when not ${isMeant}.yes then null`] : []), blank, ...outright, ...causes],
     ' ',
   );
-  const found = scope.workedOut(sql`select case ${cases} end as unfit`);
-  const unfit = sql`${found}.unfit`;
+  // What is asked three times of every record is worked out once, unless it is only whether there is a value.
+  const isPlain = !isMeant && outright.length + causes.length === 0;
+  const unfit = isPlain
+    ? sql`case ${cases} end`
+    : sql`${scope.workedOut(sql`select case ${cases} end as unfit`)}.unfit`;
   const is = sql`case when ${unfit} is null then (${fitted})::${type} end`;
   if (!isMeant) return { value: is, unfit };
   return { value: sql`case when ${isMeant}.yes then ${is} else ${own} end`, unfit, meant: sql`${isMeant}.yes` };
