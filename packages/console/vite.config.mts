@@ -1,24 +1,13 @@
 import tailwind from '@tailwindcss/vite';
 import react from '@vitejs/plugin-react';
 import { readFileSync, writeFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { brotliCompressSync, gzipSync } from 'node:zlib';
 import { defineConfig, type Plugin } from 'vite';
+import { wires } from '../client/wires-plugin.mjs';
 
 const source = (name: string): string => fileURLToPath(new URL(`../${name}/src/index.ts`, import.meta.url));
-
-/** The routes as plain data, worked out here: the page does not carry the classes that requests are checked with. */
-function wires(): Plugin {
-  const built = createRequire(import.meta.url)('../client/dist/wires.js') as { wires: object };
-  return {
-    name: 'wires',
-    enforce: 'pre',
-    resolveId: (id, importer) => (id === './wires' && importer?.includes('/client/src/') ? '\0wires' : null),
-    load: (id) => (id === '\0wires' ? `export const wires = ${JSON.stringify(built.wires)};` : null),
-  };
-}
 
 /** Functions of the language without what they are in SQL: no page works anything out in a database. */
 function withoutSql(): Plugin {

@@ -25,9 +25,11 @@ export function needBuild() {
     join(root, 'tsconfig.base.json'),
     join(root, 'package-lock.json'),
   ]);
-  const built = ['packages/service/dist/main.js', 'packages/console/dist/index.html'].every((f) =>
-    existsSync(join(root, f)),
-  );
+  const built = [
+    'packages/service/dist/main.js',
+    'packages/cli/dist/program/tantamos.cjs',
+    'packages/console/dist/index.html',
+  ].every((f) => existsSync(join(root, f)));
   if (built && existsSync(stamp) && readFileSync(stamp, 'utf8') === sources) return;
   say('building …');
   run('npm', ['run', '--silent', 'build'], 'The build failed');

@@ -1,2 +1,2 @@
 #!/usr/bin/env node
-require('../dist/main.js');
+require('../dist/program/tantamos.cjs');

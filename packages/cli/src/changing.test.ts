@@ -189,7 +189,7 @@ describe('changing records from the command line', () => {
     [['--split', 'owner among=1 level=tasks:owner:"stat = \'open\'"'], 1, ["  stat = 'open'", '  ^^^^']],
     [['--number', 'note go-on step=-1'], 1, ['goes up: say a step above 0. (--number)']],
     [['--copy', 'note from=name of=growers record=Nobody'], 1, ['Growers: none is called “Nobody”. (--copy)']],
-    [['--invent', 'note what=shuffle'], 1, ['must be one of name, mail, phone']],
+    [['--invent', 'note what=mixing'], 1, ['must be one of name, mail, phone']],
     [['--compute', 'hives = new(hives)'], 1, ['worked out from itself']],
     [['--compute', 'hives'], 2, ["--compute takes 'FIELD = EXPRESSION'"]],
     [

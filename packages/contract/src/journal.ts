@@ -1,4 +1,13 @@
-import { fieldKinds, outcomes, verdicts, type Mend, type Outcome, type Verdict } from '@tantamos/core';
+import {
+  fieldKinds,
+  outcomes,
+  picks,
+  verdicts,
+  type JournalPick,
+  type Mend,
+  type Outcome,
+  type Verdict,
+} from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import { Type } from 'class-transformer';
 import { IsIn, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
@@ -6,6 +15,7 @@ import { count, named, nullable, oneOf, text, type Answer } from './shape';
 
 /** Outcomes of a run and verdicts of a preview, each once. */
 export const journalOutcomes: readonly (Outcome | Verdict)[] = [...new Set([...verdicts, ...outcomes])];
+export type { JournalPick } from '@tantamos/core';
 export const journalFiles = ['text/csv', 'application/jsonl'] as const;
 
 export class JournalQuery {
@@ -17,10 +27,6 @@ export class JournalQuery {
   /** `csv` (RFC 4180) and `jsonl` stream every record; `json` is one page. */
   @IsOptional() @IsIn(['json', 'csv', 'jsonl']) format?: 'json' | 'csv' | 'jsonl';
 }
-
-/** Records of a preview that are worth a look, by what becomes of one field. */
-export const picks = ['spread', 'largest', 'longest', 'emptied'] as const;
-export type JournalPick = (typeof picks)[number];
 
 export class PreviewJournalQuery extends JournalQuery {
   /** One record of each different from → to; those that change most, come to be longest, come to be blank. One page. */

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
-import { picks, type PreviewView, type SelectionBody } from '@tantamos/contract';
+import type { PreviewView, SelectionBody } from '@tantamos/contract';
+import { picks } from '@tantamos/core';
 import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
 import { shortId, verdicts } from '@tantamos/core';

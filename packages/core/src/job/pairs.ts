@@ -1,3 +1,7 @@
+/** Records of a preview that are worth a look, by what becomes of one field. */
+export const picks = ['spread', 'largest', 'longest', 'emptied'] as const;
+export type JournalPick = (typeof picks)[number];
+
 const few = 5;
 
 /**
