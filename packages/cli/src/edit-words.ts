@@ -20,7 +20,7 @@ export function readEdit(kind: Edit['kind'], said: string): Edit {
   const edit: Record<string, unknown> = { kind, field: unquoted(first) };
   // What may stand above the columns of a CSV file.
   const from = rest.find((word) => word.startsWith('from='))?.slice(5);
-  const heads = [unquoted(first), ...(from === undefined ? [] : [unquoted(from)])];
+  const heads = [unquoted(first), ...(from === undefined ? [] : [unquoted(from), ...unquoted(from).split('.')])];
   for (const word of rest) {
     const at = word.indexOf('=');
     const name = camel(at < 0 ? word : word.slice(0, at));

@@ -7,6 +7,7 @@ import { readFile, wholeNumber } from './options';
 import { readEdit, usageOf } from './edit-words';
 import { tellPlaces, type SaidEdits } from './places';
 import { keysOf, readSelection, withSelectionOptions, type SelectionOptions } from './selection-options';
+import { sentAhead } from './send-ahead';
 import { UsageError } from './trouble';
 
 export interface JobOptions extends SelectionOptions {
@@ -93,8 +94,10 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
   const isAnew = (edit: Edit): boolean =>
     options.again !== undefined && said.some((s) => s.edit.field.toLowerCase() === edit.field.toLowerCase());
   const before = (given?.edits ?? []).filter((edit) => !isAnew(edit));
-  const edits = [...before, ...said.map((e) => e.edit)];
+  const all = [...before, ...said.map((e) => e.edit)];
   tellPlaces([...before.map((edit) => ({ edit, option: '--job' })), ...said]);
+  const edits: Edit[] = [];
+  for (const [i, edit] of all.entries()) edits.push(await sentAhead(api, typeId, edit, i));
   const { batchSize, atOnce, pace, askAfter, atMost } = options;
   const safety = Object.fromEntries(
     Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),

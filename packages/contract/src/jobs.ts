@@ -1,7 +1,8 @@
-import { problemCodes, type Edit, type Problem } from '@tantamos/core';
+import { mostMapped, problemCodes, type Edit, type Problem } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
+  ArrayNotEmpty,
   IsArray,
   IsBoolean,
   IsInt,
@@ -71,6 +72,26 @@ export class StepsBody {
   @IsString() @IsNotEmpty() @MaxLength(5000) formula!: string;
 }
 
+export class KeptValuesBody {
+  @IsString() @MaxLength(200) type!: string;
+  @IsString() @MaxLength(200) field!: string;
+  /** The field whose values the keys are, as of a map; left out: they are keys of records. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(1000) by?: string;
+  /** With those that are kept under this id already. */
+  @IsOptional() @IsUUID() into?: string;
+  @IsArray()
+  @ArrayNotEmpty()
+  @ArrayMaxSize(mostMapped)
+  @IsString({ each: true })
+  @MaxLength(10_000, { each: true })
+  keys!: string[];
+  /** One for each key; the empty text clears. */
+  @IsArray() @ArrayMaxSize(mostMapped) @IsString({ each: true }) @MaxLength(10_000, { each: true }) values!: string[];
+}
+
+export const KeptValuesView = named('KeptValuesView', { id: text, count });
+export type KeptValuesView = Answer<typeof KeptValuesView>;
+
 export const StepView = named('StepView', { text, value: Value });
 export type StepView = Answer<typeof StepView>;
 
@@ -107,6 +128,15 @@ export const jobRoutes = routesOf({
     answer: SampleView,
     body: SampleBody,
     searches: true,
+  },
+  keepValues: {
+    method: 'post',
+    path: '/api/jobs/values',
+    summary:
+      'A piece of values that a put or a map is to give, to be kept and named by its id: for more than one request holds',
+    answer: KeptValuesView,
+    status: 201,
+    body: KeptValuesBody,
   },
   formulaSteps: {
     method: 'post',

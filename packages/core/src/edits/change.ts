@@ -42,8 +42,8 @@ export type Given =
       readonly by: Checked | null;
       readonly rest: Rest;
     }
-  /** By the record's key, kept by the service under this id. */
-  | { readonly kept: string };
+  /** The same, kept by the service under this id. */
+  | { readonly kept: string; readonly by: Checked | null; readonly rest: Rest };
 
 /** What becomes of records whose key there is no value for: left as they are, not allowed, or given a value. */
 export type Rest =
@@ -166,10 +166,11 @@ export function withTrees(change: Change, edit: (tree: Checked) => Checked): Cha
     }
     case 'given': {
       const { given } = value;
-      if ('kept' in given) return { ...change, when };
-      const entries = given.entries.map((e) => ({ key: edit(e.key), value: edit(e.value) }));
       const rest: Rest = given.rest.act === 'give' ? { act: 'give', value: edit(given.rest.value) } : given.rest;
-      return { ...change, when, value: { from: 'given', given: { entries, by: given.by && edit(given.by), rest } } };
+      const all = { by: given.by && edit(given.by), rest };
+      if ('kept' in given) return { ...change, when, value: { from: 'given', given: { kept: given.kept, ...all } } };
+      const entries = given.entries.map((e) => ({ key: edit(e.key), value: edit(e.value) }));
+      return { ...change, when, value: { from: 'given', given: { entries, ...all } } };
     }
     case 'place': {
       const { per, together, highest, level, order, value: made, worked } = value.place;

@@ -8,7 +8,7 @@ import { resolveColumn } from '../catalog/path';
 import { fail, Gathered, within } from '../problem';
 import type { Change, Given, Rest } from './change';
 import type { About, EditKind, Told } from './kind';
-import { fieldName, group, literal, many, oneOf, optional } from './member';
+import { fieldName, group, keptValues, literal, many, oneOf, optional, type KeptValues } from './member';
 import { fieldAt, sourceWords } from './source';
 import type { Literal } from './literal';
 import { editableField, fieldWords, givenValue, givenWords } from './value';
@@ -37,6 +37,8 @@ export interface MapEdit {
   readonly from?: string;
   readonly pairs?: readonly Pair[];
   readonly ranges?: readonly Range[];
+  /** Instead of pairs: what the service keeps, where there are too many to be said at once. */
+  readonly given?: KeptValues;
   /** All others get this. */
   readonly otherwise?: Literal;
   /** Without `otherwise`: all others are left as they are (the default), or not allowed. */
@@ -52,6 +54,7 @@ export const map: EditKind<MapEdit> = {
     from: optional(fieldName),
     pairs: optional(many(group<Pair>({ old: literal, new: literal }), mostMapped)),
     ranges: optional(many(group<Range>({ from: optional(literal), below: optional(literal), new: literal }), 1000)),
+    given: optional(keptValues),
     otherwise: optional(literal),
     rest: optional(oneOf(rests)),
   },
@@ -61,27 +64,30 @@ export const map: EditKind<MapEdit> = {
   lower(edit, about) {
     const field = editableField(about.type, edit.field);
     const source = sourceOf(edit, field, about);
-    if ((edit.pairs === undefined) === (edit.ranges === undefined))
+    if ([edit.pairs, edit.ranges, edit.given].filter((said) => said !== undefined).length !== 1)
       fail('bad_value', 'A map is said by pairs of old and new values, or by ranges: by one of the two.', {
         where: 'pairs',
       });
     const problems = new Gathered();
     const rest = problems.gather(() => restOf(edit, field)) ?? { act: 'leave' };
-    const change = edit.pairs
-      ? pairsChange(edit.pairs, field, source, rest, problems)
-      : rangesChange(edit.ranges!, field, source, rest, problems);
+    const change = edit.given
+      ? keptChange(edit.given, field, source, rest)
+      : edit.pairs
+        ? pairsChange(edit.pairs, field, source, rest, problems)
+        : rangesChange(edit.ranges!, field, source, rest, problems);
     problems.raise(mostWrong);
     return [change];
   },
   sentence(edit, of) {
     const { field, label } = fieldWords(of.type, edit.field);
     const by = edit.from === undefined ? label : `${label} by ${sourceWords(edit.from, of)}`;
-    const lines = edit.pairs ?? edit.ranges ?? [];
+    const lines = edit.given?.count ?? (edit.pairs ?? edit.ranges ?? []).length;
     const source = edit.from === undefined ? field : fieldAt(edit.from, of);
     const first =
       edit.pairs?.slice(0, 2).map((p) => `${oldWords(source, p.old, of)} → ${givenWords(field, p.new, of)}`) ?? [];
-    const more = lines.length - first.length;
-    const count = `${more.toLocaleString('en-US')} ${edit.ranges ? (more === 1 ? 'range' : 'ranges') : 'more'}`;
+    const more = lines - first.length;
+    const what = edit.ranges ? (more === 1 ? 'range' : 'ranges') : edit.given ? 'values' : 'more';
+    const count = `${more.toLocaleString('en-US')} ${what}`;
     const all = [...first, ...(more > 0 ? [count] : [])].join(', ');
     const others =
       edit.otherwise !== undefined
@@ -141,6 +147,10 @@ function pairsChange(
   }
   const given: Given = { entries, by: source, rest };
   return { field, value: { from: 'given', given }, when: null };
+}
+
+function keptChange({ id }: KeptValues, field: Field, by: Checked, rest: Rest): Change {
+  return { field, value: { from: 'given', given: { kept: id, by, rest } }, when: null };
 }
 
 /** An old value in the text form that it is known by; the empty text is a blank. */

@@ -44,8 +44,12 @@ export const literalsByKey: Member<Readonly<Record<string, Literal>>> = {
 };
 
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
-/** Values that an earlier preview has kept. */
-export const keptValues: Member<{ readonly id: string; readonly count: number }> = {
+/** Values that the service keeps: under which id, and how many. */
+export interface KeptValues {
+  readonly id: string;
+  readonly count: number;
+}
+export const keptValues: Member<KeptValues> = {
   schema: {
     type: 'object',
     required: ['id', 'count'],
@@ -61,7 +65,7 @@ export const keptValues: Member<{ readonly id: string; readonly count: number }>
     const isCount = Number.isSafeInteger(count) && (count as number) >= 1;
     return typeof id === 'string' && uuid.test(id) && isCount && Object.keys(more).length === 0;
   },
-  must: 'must be the id and count that an earlier preview gave',
+  must: 'must be the id and count under which values are kept',
 };
 
 /** Characters of an expression in an edit: a job has many edits, and all of them are read at once. */

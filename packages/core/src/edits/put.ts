@@ -4,19 +4,19 @@ import { canonicalKey, keyFields } from '../catalog/key';
 import { fail, Gathered, ProblemError } from '../problem';
 import type { Given } from './change';
 import type { EditKind } from './kind';
-import { fieldName, keptValues, literalsByKey, optional } from './member';
+import { fieldName, keptValues, literalsByKey, optional, type KeptValues } from './member';
 import type { Literal } from './literal';
 import { editableField, fieldWords, givenValue } from './value';
 
 /**
  * Gives each of these records a value of its own, by key, and leaves the rest as they are. The values are said with the
- * edit or, once a preview has been made of it, kept by the service under `given`.
+ * edit or kept by the service under `given`, as a preview keeps them, too.
  */
 export interface PutEdit {
   readonly kind: 'put';
   readonly field: string;
   readonly values?: Readonly<Record<string, Literal>>;
-  readonly given?: { readonly id: string; readonly count: number };
+  readonly given?: KeptValues;
 }
 
 /** More wrong values than this are counted, not listed; after so many the rest is not looked at. */
@@ -31,7 +31,14 @@ export const put: EditKind<PutEdit> = {
   lower(edit, { type }) {
     const field = editableField(type, edit.field);
     keyFields(type);
-    if (edit.given) return [{ field, value: { from: 'given', given: { kept: edit.given.id } }, when: null }];
+    if (edit.given)
+      return [
+        {
+          field,
+          value: { from: 'given', given: { kept: edit.given.id, by: null, rest: { act: 'leave' } } },
+          when: null,
+        },
+      ];
     const entries = Object.entries(edit.values ?? {});
     if (entries.length === 0) fail('bad_value', 'There is no value to put anywhere.', { where: 'values' });
     const keys = new Set<string>();

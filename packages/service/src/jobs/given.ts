@@ -1,19 +1,28 @@
 import {
+  clip,
   fail,
   keyAmong,
   keyColumns,
   keyText,
   keyWords,
+  pathText,
+  ProblemError,
   raw,
   sql,
   tableOf,
+  type Change,
   type Checked,
   type CheckedJob,
   type CheckedPart,
   type Edit,
+  type Given,
   type Job,
+  type KeptValues,
 } from '@tantamos/core';
+import type { KeptValuesBody } from '@tantamos/contract';
 import type { Database } from '../database/database';
+import type { Seen } from '../rights/seen';
+import type { Services } from '../services';
 import { pieces } from '../turns';
 import type { Note } from '../previews/preview-row';
 
@@ -29,24 +38,11 @@ export async function keepGiven(
   checked: CheckedJob,
   account: string,
 ): Promise<{ job: Job; checked: CheckedJob }> {
-  const kept = new Map<string, { id: string; count: number }>();
-  for (const { field, value } of checked.changes) {
+  const kept = new Map<string, KeptValues>();
+  for (const change of checked.changes) {
+    const { value } = change;
     if (value.from !== 'given' || 'kept' in value.given || value.given.by !== null) continue;
-    const { entries } = value.given;
-    const text = (tree: Checked): string | null => (tree.kind === 'value' ? tree.text : null);
-    const id = await database.transaction('read committed', async (connection) => {
-      const { rows } = await connection.query<{ id: string }>(
-        'insert into tantamos.given (made_by, type, field) values ($1, $2, $3) returning id',
-        [account, checked.selection.type.id, field.name],
-      );
-      for (const some of pieces(entries))
-        await connection.query(
-          `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t`,
-          [rows[0]!.id, some.map((e) => text(e.key)), some.map((e) => text(e.value))],
-        );
-      return rows[0]!.id;
-    });
-    kept.set(field.name, { id, count: entries.length });
+    kept.set(change.field.name, await keep(database, change, value.given, checked.selection.type.id, account));
   }
   if (kept.size === 0) return { job, checked };
   const edits = job.edits.map((edit): Edit => {
@@ -57,20 +53,110 @@ export async function keepGiven(
   });
   const changes = checked.changes.map((c) => {
     const given = kept.get(c.field.name);
-    return given ? { ...c, value: { from: 'given' as const, given: { kept: given.id } } } : c;
+    const rest = { act: 'leave' } as const;
+    return given ? { ...c, value: { from: 'given' as const, given: { kept: given.id, by: null, rest } } } : c;
   });
   return { job: { ...job, edits }, checked: { ...checked, changes } };
+}
+
+/** The path of the field whose values these are looked up by; null where it is the record's key. */
+function sourceOf({ by }: Given): string | null {
+  return by?.kind === 'field' ? pathText(by.at) : null;
+}
+
+/** Keeps values, in a set of their own or with those of `into`; throws where one is there already. */
+async function keep(
+  database: Database,
+  { field }: Change,
+  given: Extract<Given, { entries: unknown }>,
+  type: string,
+  account: string,
+  into?: string,
+): Promise<KeptValues> {
+  const text = (tree: Checked): string | null => (tree.kind === 'value' ? tree.text : null);
+  const keys = given.entries.map((e) => text(e.key));
+  return database.transaction('read committed', async (connection) => {
+    const whose = [account, type, field.name, sourceOf(given)];
+    const { rows } = await connection.query<KeptValues>(
+      into === undefined
+        ? `insert into tantamos.given (made_by, type, field, source, count) values ($1, $2, $3, $4, $5) returning id, count`
+        : `update tantamos.given set count = count + $5
+           where id = $6 and made_by = $1 and type = $2 and field = $3 and source is not distinct from $4 returning id, count`,
+      [...whose, keys.length, ...(into === undefined ? [] : [into])],
+    );
+    const set =
+      rows[0] ?? fail('not_found', 'No values of yours are kept under this id for this field.', { where: 'into' });
+    const { rows: there } = await connection.query<{ key: string }>(
+      'select key from tantamos.given_value where given = $1 and key = any($2::text[]) limit 1',
+      [set.id, keys],
+    );
+    if (there[0])
+      fail('bad_value', `“${clip(there[0].key)}” is there already, from an earlier piece.`, { where: 'keys' });
+    for (const some of pieces(given.entries))
+      await connection.query(
+        `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t`,
+        [set.id, some.map((e) => text(e.key)), some.map((e) => text(e.value))],
+      );
+    return set;
+  });
+}
+
+/** Keeps a piece of values before a job is made of them, checked as the job's own would be. */
+export async function keepValues(
+  { database, compiler }: Pick<Services, 'database' | 'compiler'>,
+  seen: Seen,
+  { type, field, by, into, keys, values }: KeptValuesBody,
+): Promise<KeptValues> {
+  if (keys.length !== values.length)
+    fail('bad_value', `There are ${keys.length} keys and ${values.length} values.`, { where: 'values' });
+  const edit: Edit =
+    by === undefined
+      ? { kind: 'put', field, values: byKey(keys, values) }
+      : { kind: 'map', field, from: by, pairs: keys.map((old, i) => ({ old, new: values[i]! })) };
+  const { job } = await atKeys(keys, () => compiler.job(seen, { selection: { type }, edits: [edit] }));
+  const [change] = job.changes;
+  seen.mustChange(job.selection.type, [change!.field.name]);
+  const { value } = change!;
+  if (value.from !== 'given' || 'kept' in value.given) throw new Error('These are no values one by one.');
+  return keep(database, change!, value.given, job.selection.type.id, seen.person.id, into);
+}
+
+function byKey(keys: readonly string[], values: readonly string[]): Record<string, string> {
+  const said = new Map<string, string>();
+  keys.forEach((key, i) => {
+    if (said.has(key)) fail('bad_value', `Two values are given for “${clip(key)}”.`, { where: `keys[${i}]` });
+    said.set(key, values[i]!);
+  });
+  return Object.fromEntries(said);
+}
+
+/** Problems of the edit that the values were put into are told at the keys and values themselves. */
+async function atKeys<T>(keys: readonly string[], work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [first, ...more] = error.problems.map((problem) => ({ ...problem, where: placeOf(problem.where, keys) }));
+    throw new ProblemError(first!, ...more);
+  }
+}
+
+function placeOf(where: string | undefined, keys: readonly string[]): string | undefined {
+  const pair = /^edits\[0\]\.pairs\[(\d+)\]\.(old|new)$/.exec(where ?? '');
+  if (pair) return `${pair[2] === 'old' ? 'keys' : 'values'}[${pair[1]}]`;
+  const put = /^edits\[0\]\.values\[(".*")\]$/s.exec(where ?? '');
+  if (put) return `values[${keys.indexOf(JSON.parse(put[1]!) as string)}]`;
+  return where?.replace(/^edits\[0\]\.(field|from)$/, (_, name: string) => (name === 'from' ? 'by' : name));
 }
 
 /** Values that a job says are kept must be so, for its type and field; throws `not_found`. */
 export async function mustBeKept(database: Database, { changes, selection }: CheckedJob): Promise<void> {
   for (const { field, value } of changes) {
     if (value.from !== 'given' || !('kept' in value.given)) continue;
-    const found = await database.one('select from tantamos.given where id = $1 and type = $2 and field = $3', [
-      value.given.kept,
-      selection.type.id,
-      field.name,
-    ]);
+    const found = await database.one(
+      'select from tantamos.given where id = $1 and type = $2 and field = $3 and source is not distinct from $4',
+      [value.given.kept, selection.type.id, field.name, sourceOf(value.given)],
+    );
     if (!found)
       fail('not_found', `There are no values for ${field.label.toLowerCase()} kept under this id.`, { where: 'edits' });
   }
@@ -80,7 +166,8 @@ export async function mustBeKept(database: Database, { changes, selection }: Che
 export async function unusedGiven(database: Database, previewId: string, part: CheckedPart): Promise<Note[]> {
   const notes: Note[] = [];
   for (const { field, value } of part.changes) {
-    if (value.from !== 'given' || !('kept' in value.given)) continue;
+    // Of a map nobody expects that all of it occurs.
+    if (value.from !== 'given' || !('kept' in value.given) || value.given.by !== null) continue;
     const rows = await database.rows<{ key: string; total: number }>(
       `select g.key, count(*) over () as total from tantamos.given_value g
        where given = $1 and not exists (

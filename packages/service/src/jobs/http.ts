@@ -17,6 +17,7 @@ import { journalRecords } from '../journal/records';
 import type { Seen } from '../rights/seen';
 import { placed, plainJob } from '../selections/plain';
 import type { Compiler } from './compiler';
+import { keepValues } from './given';
 import { stepsOf } from './steps';
 
 const longestCount = 20_000;
@@ -66,6 +67,8 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
       problems: [],
     };
   },
+
+  keepValues: ({ services, seen, body }) => keepValues(services, seen, body),
 
   async formulaSteps({ services, seen, body: { type, key, formula }, res }) {
     const { database, compiler } = services;

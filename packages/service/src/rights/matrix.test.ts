@@ -251,6 +251,12 @@ describe('what is withheld is absent', () => {
     ],
     compareCounts: () => [{ path: { id: ids.invoiceCounts! } }, { path: { id: ids.fieldCounts! } }],
     dropCounts: () => [{ path: { id: nobody } }],
+    keepValues: () => [
+      { body: { type: 'growers', field: 'note', keys: ['1', '5'], values: ['a', 'b'] } },
+      { body: { type: 'growers', field: 'credit_limit', keys: ['1'], values: ['7'] } },
+      { body: { type: 'growers', field: 'note', by: 'credit_limit', keys: ['100'], values: ['a'] } },
+      { body: { type: 'invoices', field: 'dunning', keys: ['1'], values: ['1'] } },
+    ],
     formulaSteps: () => [
       { body: { type: 'growers', key: '1', formula: 'name' } },
       { body: { type: 'growers', key: '5', formula: 'CONCATENATE(name, credit_limit)' } },

@@ -376,11 +376,10 @@ function reasonWords(field: Field, words: string): string {
 function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewValue {
   const { field, when } = change;
   const type = raw(field.dbType);
-  const by = 'kept' in given || given.by === null ? null : given.by;
+  const { by, rest } = given;
   const key = by ? sql`coalesce(${lookedUp(pathOf(by), scope)}, '')` : keyText(scope.keys());
   const table = scope.joined(givenTable(given), (alias) => sql`${alias}.key = ${key}`);
   const isThere = sql`${table}.key is not null`;
-  const rest = 'kept' in given ? ({ act: 'leave' } as const) : given.rest;
   const others = rest.act === 'give' ? sql`(${emit(rest.value, scope)})::${type}` : own;
   const made = sql`case when ${isThere} then ${table}.value::${type} else ${others} end`;
   const meant = when ? emit(when, scope) : null;
