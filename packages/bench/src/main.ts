@@ -8,6 +8,7 @@ import { editFigures } from './edits';
 import { functionFigures, functionTable } from './functions';
 import { startService, type Service } from './service';
 import { inTurn, median, seconds } from './turns';
+import { valuesFigures } from './values';
 import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
 
 interface Figure {
@@ -24,7 +25,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --functions: every function beside the same by hand (--only: one of them). */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -36,12 +37,14 @@ async function bench(): Promise<void> {
       kept: { type: 'boolean' },
       functions: { type: 'boolean' },
       edits: { type: 'boolean' },
+      values: { type: 'boolean' },
       only: { type: 'string' },
     },
   });
   if (values.kept) return keptOnly(values.url!);
   const rows = Number(values.rows);
   if (values.edits) return editsOnly(values.url!, rows, Boolean(values.json));
+  if (values.values) return valuesOnly(values.url!, rows, Boolean(values.json));
   if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
@@ -89,6 +92,29 @@ async function editsOnly(url: string, rows: number, json: boolean): Promise<void
   ];
   if (!json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, edits: taken }, null, 2)}\n`);
+}
+
+async function valuesOnly(url: string, rows: number, json: boolean): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  const service = await startService(program, url);
+  const taken = await valuesFigures(db, service, rows, { settled }, say).finally(async () => {
+    await service.stop();
+    await db.end();
+  });
+  const table = new Table({ head: ['', 'values', 'kept', 'preview', 'µs a value'], style: { head: [], border: [] } });
+  for (const { what, values, kept, preview } of taken) {
+    const each = ((kept + preview) * 1e6) / values;
+    table.push([
+      what,
+      values.toLocaleString('en-US'),
+      `${kept.toFixed(1)} s`,
+      `${preview.toFixed(1)} s`,
+      each.toFixed(1),
+    ]);
+  }
+  if (!json) process.stdout.write(`${table.toString()}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, values: taken }, null, 2)}\n`);
 }
 
 async function keptOnly(url: string): Promise<void> {

@@ -291,6 +291,26 @@ describe('changing records in the console', () => {
     await expect(() => page.getByLabel(/^Old value, line/).count()).toBecome(1);
   });
 
+  it('takes a map of more lines than one request holds out of a file', async () => {
+    await begin('sites');
+    await edit('Access note', 'translate');
+    await pick(/^Old values of/, 'grower code');
+    await click('Paste or read a file…');
+    const lines = Array.from({ length: 12_000 }, (_, i) => `G-${String(i + 1).padStart(6, '0')},note ${i + 1}`);
+    const file = (text: readonly string[]) => ({
+      name: 'notes.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from(text.join('\n')),
+    });
+    await page.getByLabel('or a CSV file').setInputFiles(file(lines));
+    await click('Take 12,000 lines');
+    await page.getByText('12,000 old values and what becomes of each').waitFor();
+    const made = await preview('map access note by grower’s code: 12,000 values');
+    expect(made).toBe(
+      await count("sites s join growers g on g.id = s.grower where access_note is distinct from 'note ' || g.id"),
+    );
+  });
+
   it('maps by ranges, each beginning where the last one ends', async () => {
     await begin('bookings', 'site IS NOT NULL');
     await edit('Note', 'translate');

@@ -125,6 +125,13 @@ export class Scope {
     return alias;
   }
 
+  /** Looks a row up, of which `query` gives at most one, record by record. Returns the alias. */
+  lookedUp(query: Sql): Sql {
+    const alias = raw(`f${this.shared.made++}`);
+    this.joinsMade.push(sql` left join lateral (${query} limit 1) ${alias} on true`);
+    return alias;
+  }
+
   /** Works columns out once a record, from what is joined so far; `query` gives one row. Returns the alias. */
   workedOut(query: Sql): Sql {
     const alias = raw(`w${this.shared.made++}`);

@@ -74,7 +74,6 @@ async function keep(
   into?: string,
 ): Promise<KeptValues> {
   const text = (tree: Checked): string | null => (tree.kind === 'value' ? tree.text : null);
-  const keys = given.entries.map((e) => text(e.key));
   return database.transaction('read committed', async (connection) => {
     const whose = [account, type, field.name, sourceOf(given)];
     const { rows } = await connection.query<KeptValues>(
@@ -82,21 +81,22 @@ async function keep(
         ? `insert into tantamos.given (made_by, type, field, source, count) values ($1, $2, $3, $4, $5) returning id, count`
         : `update tantamos.given set count = count + $5
            where id = $6 and made_by = $1 and type = $2 and field = $3 and source is not distinct from $4 returning id, count`,
-      [...whose, keys.length, ...(into === undefined ? [] : [into])],
+      [...whose, given.entries.length, ...(into === undefined ? [] : [into])],
     );
     const set =
       rows[0] ?? fail('not_found', 'No values of yours are kept under this id for this field.', { where: 'into' });
-    const { rows: there } = await connection.query<{ key: string }>(
-      'select key from tantamos.given_value where given = $1 and key = any($2::text[]) limit 1',
-      [set.id, keys],
-    );
-    if (there[0])
-      fail('bad_value', `“${clip(there[0].key)}” is there already, from an earlier piece.`, { where: 'keys' });
-    for (const some of pieces(given.entries))
-      await connection.query(
-        `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t`,
-        [set.id, some.map((e) => text(e.key)), some.map((e) => text(e.value))],
+    for (const some of pieces(given.entries)) {
+      const said = some.map((e) => text(e.key));
+      const { rows: written } = await connection.query<{ key: string }>(
+        `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t
+         on conflict do nothing returning key`,
+        [set.id, said, some.map((e) => text(e.value))],
       );
+      if (written.length === said.length) continue;
+      const fresh = new Set(written.map((row) => row.key));
+      const twice = said.find((key) => !fresh.has(key!))!;
+      fail('bad_value', `“${clip(twice)}” is there already, from an earlier piece.`, { where: 'keys' });
+    }
     return set;
   });
 }

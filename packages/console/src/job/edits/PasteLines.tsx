@@ -1,6 +1,6 @@
 import { separatorOf, withoutHeading } from '@tantamos/core';
 import { parse } from 'csv-parse/browser/esm/sync';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Button, LinkButton } from '../../components/Button';
 import { number } from '../../components/format';
 import { Labelled } from '../../components/inputs';
@@ -18,14 +18,18 @@ interface Props {
 export default function PasteLines({ columns, headings, onTake, onClose }: Props) {
   const [text, setText] = useState('');
   const [trouble, setTrouble] = useState<string | null>(null);
-  const rows = withoutHeading(rowsOf(text), [columns[0], ...headings]);
+  // A file may be too long to be shown as a text.
+  const [file, setFile] = useState<string | null>(null);
+  const all = useMemo(() => rowsOf(file ?? text), [file, text]);
+  const rows = withoutHeading(all, [columns[0], ...headings]);
   const found = rows.filter((row) => row.length >= columns.length);
   const short = rows.length - found.length;
-  const read = (file: File | undefined): void => {
-    if (!file) return;
+  const read = (chosen: File | undefined): void => {
     setTrouble(null);
-    if (file.size > largestFile) return setTrouble(`${file.name} has more than ${number(largestFile / 1e6)} MB.`);
-    file.text().then(setText, () => setTrouble(`${file.name} could not be read.`));
+    setFile(null);
+    if (!chosen) return;
+    if (chosen.size > largestFile) return setTrouble(`${chosen.name} has more than ${number(largestFile / 1e6)} MB.`);
+    chosen.text().then(setFile, () => setTrouble(`${chosen.name} could not be read.`));
   };
   return (
     <div className="space-y-2 rounded border border-line bg-sunken p-2">
@@ -38,6 +42,7 @@ export default function PasteLines({ columns, headings, onTake, onClose }: Props
             rows={4}
             className="w-full rounded border border-line-strong bg-sheet p-2 font-mono text-xs"
             value={text}
+            disabled={file !== null}
             onChange={(e) => setText(e.target.value)}
           />
         )}
@@ -74,7 +79,7 @@ export default function PasteLines({ columns, headings, onTake, onClose }: Props
   );
 }
 
-const largestFile = 2_000_000;
+const largestFile = 50_000_000;
 
 function rowsOf(text: string): readonly (readonly string[])[] {
   try {

@@ -1,8 +1,12 @@
-import type { FieldValues, FieldView, SelectionParts } from '@tantamos/contract';
-import { useQuery } from '@tanstack/react-query';
+import type { FieldValues, FieldView, KeptValuesView, SelectionParts } from '@tantamos/contract';
+import { mostMapped } from '@tantamos/core';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
+import { api } from '../../app/api';
 import { LinkButton } from '../../components/Button';
+import { number } from '../../components/format';
 import { textInput } from '../../components/inputs';
+import { Problems } from '../../components/Problems';
 import { queries } from '../../queries';
 import { ValueInput } from '../ValueInput';
 import { isNumber, isTime, type DraftEdit, type EditForm, type FormProps } from './form';
@@ -15,6 +19,8 @@ type Pair = NonNullable<DraftEdit<'map'>['pairs']>[number];
 type Range = NonNullable<DraftEdit<'map'>['ranges']>[number];
 const emptyPair: Pair = { old: '', new: '' };
 const emptyRange: Range = { new: '' };
+/** How old and new values are said, when they are said otherwise. */
+const nothing = { pairs: undefined, ranges: undefined, given: undefined } as const;
 const isSaid = (line: Pair | Range): boolean => String(line.new) !== '';
 
 /** Old values into new ones. */
@@ -22,10 +28,11 @@ export const map: EditForm<'map'> = {
   action: 'Map values',
   isWide: () => true,
   fits: (field) => field.base !== 'list',
-  complete({ field, from, pairs, ranges, otherwise, rest }) {
+  complete({ field, from, pairs, ranges, given, otherwise, rest }) {
     const [all, spans] = [(pairs ?? []).filter(isSaid), (ranges ?? []).filter(isSaid)];
-    const by = ranges ? { ranges: spans } : { pairs: all };
-    if (field === undefined || (ranges ? spans : all).length === 0 || otherwise === '') return null;
+    const by = given ? { given } : ranges ? { ranges: spans } : { pairs: all };
+    const isEmpty = !given && (ranges ? spans : all).length === 0;
+    if (field === undefined || isEmpty || otherwise === '') return null;
     return {
       kind: 'map',
       field,
@@ -46,17 +53,26 @@ export const map: EditForm<'map'> = {
           none={`${field.label} itself`}
           value={edit.from}
           fields={fields.filter((f) => f.path !== field.name && f.field.base !== 'list')}
-          onChange={(from) => onChange({ from, pairs: undefined, ranges: undefined })}
+          onChange={(from) => onChange({ ...nothing, from })}
         />
         {source && (isNumber(source) || isTime(source)) && (
           <ChoiceRow
             label="By"
             value={edit.ranges ? 'ranges' : 'pairs'}
             options={{ pairs: 'value', ranges: 'range' }}
-            onChange={(by) => onChange({ ranges: by === 'ranges' ? [emptyRange] : undefined, pairs: undefined })}
+            onChange={(by) => onChange({ ...nothing, ranges: by === 'ranges' ? [emptyRange] : undefined })}
           />
         )}
-        {edit.ranges ? <Ranges {...props} ranges={edit.ranges} /> : <Pairs {...props} />}
+        {edit.given ? (
+          <p className="rounded border border-line bg-sunken px-2 py-1.5">
+            {number(edit.given.count)} old values and what becomes of each, out of a file.{' '}
+            <LinkButton onClick={() => onChange(nothing)}>Take them out</LinkButton>
+          </p>
+        ) : edit.ranges ? (
+          <Ranges {...props} ranges={edit.ranges} />
+        ) : (
+          <Pairs {...props} />
+        )}
         <ChoiceRow
           label="All others"
           value={others}
@@ -88,8 +104,25 @@ function Pairs({ type, field, fields, selection, edit, onChange }: FormProps<'ma
   /** Lines said before stay; of a value that is there twice the later counts. */
   const take = (more: readonly Pair[]): void => {
     const all = new Map([...pairs.filter(isSaid), ...more].map((p) => [String(p.old), p]));
-    onChange({ pairs: [...all.values()] });
+    if (all.size > mostMapped) keep.mutate([...all.values()]);
+    else onChange({ pairs: [...all.values()] });
   };
+  // More than one request holds are sent ahead, piece by piece.
+  const [sent, setSent] = useState(0);
+  const keep = useMutation({
+    mutationFn: async (all: readonly Pair[]) => {
+      let given: KeptValuesView | undefined;
+      for (let at = 0; at < all.length; at += mostMapped) {
+        const some = all.slice(at, at + mostMapped);
+        const piece = { type: type.id, field: field.name, by: edit.from ?? field.name };
+        const lines = { keys: some.map((p) => String(p.old)), values: some.map((p) => String(p.new)) };
+        given = await api.keepValues({ ...piece, ...lines, ...(given && { into: given.id }) });
+        setSent(given.count);
+      }
+      return given!;
+    },
+    onSuccess: (given) => onChange({ ...nothing, given }),
+  });
   return (
     <>
       <Lines<Pair>
@@ -121,6 +154,8 @@ function Pairs({ type, field, fields, selection, edit, onChange }: FormProps<'ma
         />
         <LinkButton onClick={() => setPasting(true)}>Paste or read a file…</LinkButton>
       </Lines>
+      {keep.isPending && <p role="status">Sending … {number(sent)} values</p>}
+      <Problems error={keep.error} />
       {pasting && (
         <Suspense>
           <PasteLines

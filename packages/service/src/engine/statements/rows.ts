@@ -378,7 +378,7 @@ function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewVa
   const type = raw(field.dbType);
   const { by, rest } = given;
   const key = by ? sql`coalesce(${lookedUp(pathOf(by), scope)}, '')` : keyText(scope.keys());
-  const table = scope.joined(givenTable(given), (alias) => sql`${alias}.key = ${key}`);
+  const table = givenRow(given, key, scope);
   const isThere = sql`${table}.key is not null`;
   const others = rest.act === 'give' ? sql`(${emit(rest.value, scope)})::${type}` : own;
   const made = sql`case when ${isThere} then ${table}.value::${type} else ${others} end`;
@@ -406,12 +406,17 @@ function pathOf(tree: Checked): FieldPath {
   return tree.at;
 }
 
-/** Rows of `key` and `value`. */
-function givenTable(given: Given): Sql {
+/** The row of `key` and `value` that has the key, if there is one. */
+function givenRow(given: Given, key: Sql, scope: Scope): Sql {
+  // By the index, record by record: the database knows too little of a set that has just been kept to choose by itself.
   if ('kept' in given)
-    return sql`(select key, value from tantamos.given_value where given = ${value(given.kept)}::uuid)`;
+    return scope.lookedUp(sql`select g.key, g.value from tantamos.given_value g
+      where g.given = ${value(given.kept)}::uuid and g.key = ${key}`);
   const texts = (of: 'key' | 'value'): (string | null)[] => given.entries.map((e) => valueText(e[of]));
-  return sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`;
+  return scope.joined(
+    sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`,
+    (alias) => sql`${alias}.key = ${key}`,
+  );
 }
 
 function valueText(tree: Checked): string | null {
