@@ -152,6 +152,29 @@ describe('changing records from the command line', () => {
     expect(out).toContain('map price per hive by crop');
   });
 
+  it('sends a map of more lines than one request holds ahead, and tells of a wrong line before anything else', async () => {
+    const file = join(cli.home, 'notes.csv');
+    const lines = (wrong: number): string =>
+      ['Code;note', ...Array.from({ length: 12_000 }, (_, i) => `${i + 1 === wrong ? 'x' : i + 1};note ${i + 1}`)].join(
+        '\n',
+      );
+    const preview = () => cli(['preview', 'sites', '--map', `access_note from=grower.id pairs=@${file}`]);
+    writeFileSync(file, lines(0).replace('Code', 'id'));
+    const made = await preview();
+    expect(made.err).toContain('sent 10,000 of 12,000 values\nsent 12,000 of 12,000 values\n');
+    expect([made.code, made.out]).toEqual([
+      0,
+      expect.stringContaining('map access note by grower’s id: 12,000 values'),
+    ]);
+    expect(made.out).toContain('4,000 matched = 4,000 will change');
+    writeFileSync(file, lines(10_007).replace('Code', 'grower'));
+    const wrong = await preview();
+    expect([wrong.code, wrong.out]).toEqual([1, '']);
+    expect(wrong.err).toContain('Line 10,007: Id is a number; “x” is not. (--map)');
+    writeFileSync(file, 'grower, note\n'.repeat(3));
+    expect((await preview()).code).toBe(1);
+  });
+
   it('makes a preview again with what it offers, without some records, and tells what differs', async () => {
     const first = await cli([
       'preview',
