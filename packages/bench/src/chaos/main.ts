@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { Pool } from 'pg';
 import type { Client } from '@tantamos/client';
-import type { PreviewView, RunView } from '@tantamos/contract';
+import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { audit } from './audit';
 import { Pair } from './pair';
@@ -61,8 +61,8 @@ async function chaos(): Promise<number> {
       pair.kill(() => calm, Number(values.kill)),
     ]);
     const from = await lastAudited(db);
-    const tag = `run ${runs.rounds}`;
-    const preview = await pair.insist((c) => settled(c, tag));
+    const edit = noteEdits(`run ${runs.rounds}`)[runs.rounds % 3]!;
+    const preview = await pair.insist((c) => settled(c, edit));
     const run = preview.totals.will_change > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
     calm = true;
     clearTimeout(soothe);
@@ -107,7 +107,14 @@ async function chaos(): Promise<number> {
   return wrong.length === 0 ? 0 : 1;
 }
 
-async function settled(c: Client, note: string): Promise<PreviewView> {
+/** One value for all; one by the place in an order; made up for each. */
+const noteEdits = (tag: string): JobBody['edits'] => [
+  { kind: 'set', field: 'note', value: tag },
+  { kind: 'number', field: 'note', prefix: `${tag}, no. `, width: 5, order: ['-id'] },
+  { kind: 'invent', field: 'note', what: 'words', from: 2, to: 4, alike: 'record', seed: tag },
+];
+
+async function settled(c: Client, edit: JobBody['edits'][number]): Promise<PreviewView> {
   const safety = {
     batchSize: 20 + Math.floor(Math.random() * 400),
     atOnce: 1 + Math.floor(Math.random() * 4),
@@ -115,7 +122,7 @@ async function settled(c: Client, note: string): Promise<PreviewView> {
   };
   let p = await c.makePreview({
     selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
-    edits: [{ kind: 'set', field: 'note', value: note }],
+    edits: [edit],
     safety,
   });
   for (let i = 0; p.state === 'working' && i < 200; i++) {

@@ -11,7 +11,7 @@ const expiredAtOnce = 50;
 
 /**
  * Keeps the house: makes the partitions of the months to come, drops those that are kept no longer, forgets previews that
- * have expired. One process at a time; what cannot be done now, because somebody reads, is done an hour later.
+ * have expired, and values that were kept for a job that nobody has made. One process at a time; what cannot be done now, because somebody reads, is done an hour later.
  */
 export class Keeper {
   private timer: NodeJS.Timeout | undefined;
@@ -55,10 +55,11 @@ export class Keeper {
           ]);
           if (done.rows[0]!.done) dropped.push(month);
         }
-        for (;;) {
-          const gone = await connection.query<{ n: number }>('select tantamos.drop_expired($1) as n', [expiredAtOnce]);
-          if (gone.rows[0]!.n < expiredAtOnce || this.closed) break;
-        }
+        for (const forget of ['drop_expired', 'drop_unused_values'] as const)
+          for (;;) {
+            const gone = await connection.query<{ n: number }>(`select tantamos.${forget}($1) as n`, [expiredAtOnce]);
+            if (gone.rows[0]!.n < expiredAtOnce || this.closed) break;
+          }
         return dropped;
       } finally {
         await connection.query('reset lock_timeout').catch(() => {});

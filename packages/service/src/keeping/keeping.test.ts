@@ -37,6 +37,28 @@ describe('what is kept, and for how long', () => {
     expect(rows).toEqual([{ part: `tantamos.run_batch_${monthName(0)}` }]);
   });
 
+  it('forgets values that were kept for a job that nobody made, a week later, and no others', async () => {
+    const kept = (note: string) =>
+      w.admin.keepValues({ type: 'growers', field: 'note', keys: ['1', '2'], values: [note, note] });
+    const [used, drafted, unused, fresh] = [await kept('a'), await kept('b'), await kept('c'), await kept('d')];
+    const put = (given: { id: string; count: number }) => ({ kind: 'put' as const, field: 'note', given });
+    await previewed(w.admin, { selection: { type: 'growers' }, edits: [put(used)] });
+    await w.admin.beginDraft({ job: { type: 'growers', edits: [put(drafted)] } });
+    await w.sql.query(`update tantamos.given set made_at = now() - interval '8 days' where id <> $1`, [fresh.id]);
+    await w.services.keeper.keep();
+    const { rows } = await w.sql.query(
+      `select g.id, count(v.key)::int as n from tantamos.given g
+      left join tantamos.given_value v on v.given = g.id where g.id = any($1) group by 1`,
+      [[used.id, drafted.id, unused.id, fresh.id]],
+    );
+    expect(rows.map((r: { id: string }) => r.id).sort()).toEqual([used.id, drafted.id, fresh.id].sort());
+    expect(rows.map((r: { n: number }) => r.n)).toEqual([2, 2, 2]);
+    const { rows: left } = await w.sql.query('select count(*)::int as n from tantamos.given_value where given = $1', [
+      unused.id,
+    ]);
+    expect(left).toEqual([{ n: 0 }]);
+  });
+
   it('drops nothing where journals are kept for good', async () => {
     expect((await w.admin.me()).workspace.keepMonths).toBeNull();
     expect(await w.services.keeper.keep(monthsAhead(200))).toEqual([]);
