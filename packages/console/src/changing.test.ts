@@ -242,6 +242,50 @@ describe('changing records in the console', () => {
     expect(opened.errors).toEqual([]);
   });
 
+  it('says what a formula comes to before the service does, and just what it then says', async () => {
+    await begin('bookings');
+    await edit('Price per hive', 'formula');
+    await writeInto('Formula for Price per hive', 'price_per_hive * 1.05');
+    const results = page.getByLabel('What comes out');
+    await results.getByText('→').first().waitFor();
+    // The service does not answer any more.
+    await page.route('**/api/jobs/sample', () => undefined);
+    const box = page.getByRole('textbox', { name: 'Formula for Price per hive' });
+    const said: Record<string, string[]> = {};
+    const formulas = [
+      'price_per_hive / 3 + hives',
+      'IF(hives > 50, 1.005, price_per_hive * 2)',
+      '10 / (hives - 68)',
+      'LEN(note) / 7',
+    ];
+    for (const formula of formulas) {
+      await box.fill(formula);
+      let last = '';
+      await until(async () => {
+        const now = (await results.count()) > 0 ? await results.innerText() : '';
+        const isSettled = now !== '' && now === last && !Object.values(said).some(([text]) => text === now);
+        last = now;
+        return isSettled;
+      }, `${formula} is worked out here`).catch(() => undefined);
+      said[formula] = [last];
+    }
+    await page.unroute('**/api/jobs/sample');
+    expect(said['10 / (hives - 68)']![0]).toContain('division by zero');
+    for (const formula of formulas) {
+      const { rows } = await w.admin.sample({
+        job: { selection: { type: 'bookings' }, edits: [{ kind: 'compute', field: 'price_per_hive', formula }] },
+        keys: ['1', '2', '3'],
+      });
+      for (const row of rows) {
+        const told = row.changes.find((c) => c.field === 'price_per_hive')!;
+        expect([formula, said[formula]![0]]).toEqual([
+          formula,
+          expect.stringContaining(row.outcome === 'not_allowed' ? row.cause! : told.new.value!),
+        ]);
+      }
+    }
+  });
+
   it('computes only where there is a result, in one click', async () => {
     await begin('bookings');
     await edit('Note', 'formula');

@@ -20,6 +20,7 @@ export * from './language/functions';
 export * from './language/functions/entry';
 export { functionsPage } from './language/functions/page';
 export * from './language/evaluate/evaluate';
+export { noResultsOf } from './language/no-result';
 export { asPlainText } from './language/functions/text';
 export * from './language/checked';
 export * from './language/bind';

@@ -18,6 +18,7 @@ interface Props {
   edit: DraftEdit;
   /** What it would make of a few records in sight. */
   results: readonly Result[];
+  before: readonly Result[];
   /** Fields that other edits change already. */
   taken: readonly string[];
   problems: readonly Problem[];
@@ -29,7 +30,7 @@ interface Props {
 
 /** One edit as a card: field ▸ action ▸ value, and where it is to be done only. */
 export function EditCard(props: Props) {
-  const { type, fields, selection, edit, results, taken, problems, onChange, onRemove, isNew = false } = props;
+  const { type, fields, selection, edit, results, before, taken, problems, onChange, onRemove, isNew = false } = props;
   const field = type.fields.find((f) => f.name === edit.field);
   const named = field ? ` of ${field.label}` : '';
   const shape = formOf(edit.kind);
@@ -52,6 +53,7 @@ export function EditCard(props: Props) {
       edit={edit}
       problems={problems}
       results={results}
+      before={before}
       onChange={set}
     />
   );

@@ -102,6 +102,7 @@ export default function OpenPanel({ type, fields, draft, change, sight, found, o
               selection={pickedPartsOf(draft)}
               edit={edit}
               results={stale || !edit.field ? [] : resultsOf(data?.rows ?? [], edit.field)}
+              before={stale && edit.field ? resultsOf(data?.rows ?? [], edit.field) : []}
               isNew={i === added}
               taken={draft.edits.flatMap((e, j) => (j !== i && e.field ? [e.field] : []))}
               problems={problems.filter((p) => p.where?.startsWith(`edits[${indexInJob(draft, i)}]`))}

@@ -1,9 +1,10 @@
 import { lazy, Suspense } from 'react';
 import { LinkButton } from '../../components/Button';
-import { Change } from '../../components/Change';
-import type { EditForm, Result } from './form';
+import type { EditForm } from './form';
+import { Results } from './Results';
 
 const ExpressionBox = lazy(() => import('../../components/ExpressionBox'));
+const Here = lazy(() => import('../Here'));
 const Steps = lazy(() => import('../Steps'));
 
 /** A formula, and under it what comes out for the records in sight. */
@@ -13,7 +14,7 @@ export const compute: EditForm<'compute'> = {
   fits: (field) => field.base !== 'list',
   complete: ({ field, formula }) =>
     field !== undefined && formula !== undefined && formula.trim() !== '' ? { kind: 'compute', field, formula } : null,
-  Form({ type, field, fields, edit, problems, results, onChange }) {
+  Form({ type, field, fields, edit, problems, results, before, onChange }) {
     return (
       <div className="space-y-1.5">
         <Suspense fallback={<div className="h-8 rounded border border-line-strong bg-sheet" />}>
@@ -30,7 +31,13 @@ export const compute: EditForm<'compute'> = {
             )}
           />
         </Suspense>
-        <Results results={results} />
+        {results.length > 0 || before.length === 0 || edit.where !== undefined ? (
+          <Results results={results} />
+        ) : (
+          <Suspense>
+            <Here type={type} field={field} formula={edit.formula ?? ''} before={before} />
+          </Suspense>
+        )}
         {results[0] && edit.formula !== undefined && (
           <Suspense>
             <Steps type={type.id} results={results} formula={edit.formula} />
@@ -45,23 +52,6 @@ export const compute: EditForm<'compute'> = {
     );
   },
 };
-
-/** What comes out for some records, or why nothing does. */
-export function Results({ results }: { results: readonly Result[] }) {
-  if (results.length === 0) return null;
-  return (
-    <dl aria-label="What comes out" className="space-y-0.5 rounded border border-line bg-sheet px-2 py-1.5 text-xs">
-      {results.map(({ record, change, cause }) => (
-        <div key={record} className="flex justify-between gap-3">
-          <dt className="min-w-0 shrink truncate text-quiet">{record}</dt>
-          <dd className={`text-right ${cause === null ? 'shrink-0' : 'text-trouble'}`}>
-            {cause ?? (change && <Change old={change.old} now={change.new} kind={change.kind} />)}
-          </dd>
-        </div>
-      ))}
-    </dl>
-  );
-}
 
 function exampleFor(base: string, paths: readonly string[]): string {
   const other = paths.find((p) => p.includes('.')) ?? paths[0] ?? 'name';

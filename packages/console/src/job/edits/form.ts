@@ -29,6 +29,8 @@ export interface FormProps<K extends Edit['kind']> {
   readonly problems: readonly Problem[];
   /** Of a few records, where the service has said. */
   readonly results: readonly Result[];
+  /** The same as the service last said of the job as it was before, while it has not said anything of it as it is. */
+  readonly before: readonly Result[];
   readonly onChange: (members: Partial<Omit<Of<K>, 'kind'>>) => void;
 }
 
