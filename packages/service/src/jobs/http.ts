@@ -17,7 +17,7 @@ import { journalRecords } from '../journal/records';
 import type { Seen } from '../rights/seen';
 import { placed, plainJob } from '../selections/plain';
 import type { Compiler } from './compiler';
-import { keepValues } from './given';
+import { keepValues } from './keep-values';
 import { stepsOf } from './steps';
 
 const longestCount = 20_000;
