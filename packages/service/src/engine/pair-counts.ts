@@ -18,16 +18,19 @@ export class PairCounts {
     return examples ? [...examples.values()] : 'all';
   }
 
-  /** Adds what was found of a field in a piece. */
+  /** Adds what was found of a field in a piece; of what is counted as an example, nothing but the examples. */
   add(part: number, field: string, found: readonly Pair[]): void {
     const name = nameOf(part, field);
-    const known = this.examples.get(name) ?? this.fields.get(name) ?? new Map<string, Pair>();
-    this.fields.set(name, known);
+    const examples = this.examples.get(name);
+    const known = examples ?? this.fields.get(name) ?? new Map<string, Pair>();
     for (const pair of found) {
       const key = pairOf(pair);
-      known.set(key, { ...pair, count: pair.count + (known.get(key)?.count ?? 0) });
+      const before = known.get(key)?.count ?? (examples ? null : 0);
+      if (before !== null) known.set(key, { ...pair, count: pair.count + before });
     }
-    if (this.examples.has(name) || known.size <= mostPairs) return;
+    if (examples) return;
+    this.fields.set(name, known);
+    if (known.size <= mostPairs) return;
     // Of what the last piece has told, nothing has been left out in any.
     const whole = greatest(found.map((pair) => known.get(pairOf(pair))!)).slice(0, mostExamples);
     this.examples.set(name, new Map(whole.map((pair) => [pairOf(pair), pair])));
