@@ -93,12 +93,42 @@ describe('long work', () => {
     expect(others).toBeGreaterThan(2);
   });
 
-  it('is cut into pieces that hold all of it', () => {
+  it('has one turn at a time, with what is short between two of them', async () => {
+    const said: string[] = [];
+    const long = async (name: string): Promise<void> => {
+      const turn = turns();
+      for (let i = 0; i < 3; i++) {
+        for (const end = performance.now() + 10; performance.now() < end;);
+        said.push(name);
+        await turn();
+      }
+    };
+    let over = false;
+    const short = (): void => {
+      said.push('short');
+      if (!over) setImmediate(short);
+    };
+    setImmediate(short);
+    await Promise.all([long('a'), long('b'), long('c')]);
+    over = true;
+    // All three begin at once; from then on none goes on right after another.
+    const after = said.slice(3).join(' ');
+    expect(after).toContain('short');
+    expect(after).not.toMatch(/[abc] [abc]/);
+  });
+
+  it('is cut into pieces that hold all of it', async () => {
     const all = Array.from({ length: 12_001 }, (_, i) => i);
-    const cut = [...pieces(all)];
-    expect(cut.map((p) => p.length)).toEqual([5000, 5000, 2001]);
-    expect(cut.flat()).toEqual(all);
-    expect([...pieces([])]).toEqual([]);
-    expect([...pieces(all, 20_000)]).toEqual([all]);
+    const cut = async (list: readonly number[], most?: number): Promise<(readonly number[])[]> => {
+      const found = [];
+      for await (const piece of pieces(list, most)) found.push(piece);
+      return found;
+    };
+    const usual = await cut(all);
+    expect(usual.flat()).toEqual(all);
+    expect(usual.length).toBeGreaterThan(2);
+    expect((await cut(all, 5000)).map((p) => p.length)).toEqual([5000, 5000, 2001]);
+    expect(await cut([])).toEqual([]);
+    expect(await cut(all, 20_000)).toEqual([all]);
   });
 });

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { Client, Pool, types, type ClientConfig, type PoolClient, type QueryResultRow } from 'pg';
 import QueryStream from 'pg-query-stream';
 import { fail, render, type Sql } from '@tantamos/core';
+import { turns } from '../turns';
 import { longestSearch } from './patience';
 
 // Whole numbers of eight bytes (counts) as numbers; everything that is a record's value is asked for as text.
@@ -208,12 +209,14 @@ export class Database {
     const connection = await connected(this.pools.streams);
     const stream = connection.query(new QueryStream(text, values, { batchSize: 1000 }));
     let whole = false;
+    const turn = turns();
     // Told through the stream too; unheard here, a cut would end the process.
     const cut = (): void => {};
     connection.on('error', cut);
     try {
       for await (const row of stream) {
         if (signal?.aborted) return;
+        await turn();
         yield row as R;
       }
       whole = true;

@@ -81,7 +81,7 @@ export async function keep(
     );
     const set =
       rows[0] ?? fail('not_found', 'No values of yours are kept under this id for this field.', { where: 'into' });
-    for (const some of pieces(given.entries)) {
+    for await (const some of pieces(given.entries)) {
       const said = some.map((e) => text(e.key));
       const { rows: written } = await connection.query<{ key: string }>(
         `insert into tantamos.given_value (given, key, value) select $1, t.* from unnest($2::text[], $3::text[]) t

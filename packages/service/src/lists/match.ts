@@ -67,13 +67,13 @@ export async function matchList(
         [account, JSON.stringify(targets), lines.length],
       );
       const id = rows[0]!.id;
-      for (const some of pieces(lines))
+      for await (const some of pieces(lines))
         await connection.query(
           `insert into tantamos.list_line (list, n, said, fate, entry)
            select $1, t.* from unnest($2::int[], $3::text[], $4::text[], $5::int[]) t`,
           [id, some.map((l) => l.n), some.map((l) => l.said), some.map((l) => l.fate), some.map((l) => l.entry)],
         );
-      for (const some of pieces(entries))
+      for await (const some of pieces(entries))
         await connection.query(
           'insert into tantamos.list_entry (list, n, said) select $1, t.* from unnest($2::int[], $3::text[]) t',
           [id, some.map((e) => e.n), some.map((e) => e.said)],
@@ -81,7 +81,7 @@ export async function matchList(
       const found = new Set<number>();
       for (const { type, paths: all } of wanted) {
         const mine = entries.filter((e) => e.ofType === undefined || e.ofType === type.id.toLowerCase());
-        for (const some of pieces(mine, mostMatched))
+        for await (const some of pieces(mine, mostMatched))
           for (const { entry } of await askOn<{ entry: number }>(connection, matchType(id, type, all, some)))
             found.add(entry);
       }
