@@ -135,6 +135,7 @@ async function pages(executablePath) {
   await open('bookings');
   await find(filter);
   await button('Change these records').click();
+  await page.getByRole('combobox', { name: /search/ }).waitFor();
   await field('status');
   await page.getByLabel('Value for Status').selectOption('confirmed');
   await button('Add an edit').click();
@@ -170,7 +171,10 @@ async function pages(executablePath) {
   await shot('runs');
   await open('bookings');
   await button('Change these records').or(button('Add an edit')).first().waitFor();
-  if ((await button('Add an edit').count()) === 0) await button('Change these records').click();
+  if ((await button('Add an edit').count()) === 0) {
+    await button('Change these records').click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
+  }
   await field('price');
   await action('Price per hive', 'formula');
   await page.getByRole('textbox', { name: 'Formula for Price per hive' }).click();

@@ -46,7 +46,7 @@ describe('the console, in Chromium', () => {
   };
   const search = () => page.getByRole('combobox', { name: /search/ });
   const chooseField = async (name: string) => {
-    // What was just added has its list open already.
+    // What was just added or unfolded has its list open already.
     if (!(await search().isVisible())) await button('Field to change').last().click();
     await search().waitFor();
     await page.keyboard.type(name);
@@ -68,6 +68,7 @@ describe('the console, in Chromium', () => {
     );
 
     await button('Change these records').click();
+    await search().waitFor();
     await chooseField('status');
     await page.getByLabel('Value for Status').selectOption('confirmed');
     await button('Add an edit').click();
@@ -155,7 +156,10 @@ describe('the console, in Chromium', () => {
   it('asks for the number to be typed where a whole type would change', async () => {
     await page.goto(`${w.base}/records/staff`);
     await button('Change these records').or(button('Fold the job away')).first().waitFor();
-    if ((await button('Change these records').count()) > 0) await button('Change these records').click();
+    if ((await button('Change these records').count()) > 0) {
+      await button('Change these records').click();
+      await search().waitFor();
+    }
     await chooseField('active');
     await page.getByLabel('Value for Active').selectOption('false');
     await button('Preview 58').click();

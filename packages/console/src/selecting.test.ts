@@ -210,6 +210,7 @@ describe('selecting in the console, in Chromium', () => {
     await use.click();
     await becomes('Contacts 5,000 on the pasted list 243');
     await button('Change these records').click();
+    await page.getByRole('combobox', { name: /search/ }).waitFor();
     await pick('Field to change', 'preference');
     await page.getByLabel('Value for Mail preference').selectOption('none');
     await button(/^Preview \d/).click();

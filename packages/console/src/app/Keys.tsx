@@ -17,6 +17,8 @@ const groups: readonly (readonly [string, readonly (readonly [string, string])[]
       ['Home, End', 'To the first and the last column'],
       ['=', 'Keep only this value'],
       ['!', 'Leave this value out'],
+      ['Enter', 'In the filter as text: apply it'],
+      ['Ctrl Enter, ⌘ Enter', 'There too, and go on to what is to change'],
       ['Ctrl V, ⌘ V', 'Paste lines: a list to look for, or values from a cell downwards'],
     ],
   ],
@@ -25,6 +27,7 @@ const groups: readonly (readonly [string, readonly (readonly [string, string])[]
     [
       ['↑ ↓', 'Move'],
       ['Enter', 'Take'],
+      ['a, b, c …', 'On its button: open it and look for what is typed'],
     ],
   ],
 ];

@@ -26,26 +26,30 @@ interface Props {
   /** Called with every key. */
   onText: (text: string) => void;
   onEnter?: (text: string) => void;
+  /** Ctrl or ⌘ with Enter. */
+  onGoOn?: (text: string) => void;
   problems: readonly Problem[];
   /** Where the problems are told, for people who do not see the marks. */
   problemsId?: string;
   /** What is typed here, and an example of it. */
   label: string;
   example: string;
+  /** The cursor is put into it when it is drawn. */
+  focused?: boolean;
 }
 
 /** An expression as text: coloured, completed as it is typed, mistakes marked in place. */
 export default function ExpressionBox(props: Props) {
-  const { type, fields, text, onText, onEnter, problems, problemsId, label, example } = props;
+  const { type, fields, text, onText, onEnter, onGoOn, problems, problemsId, label, example } = props;
   const frame = useRef<HTMLDivElement>(null);
   const editor = useRef<EditorView>(null);
   const [typed, setTyped] = useState(text);
   const functions = useQuery(queries.functions());
   const help = useRef<Help>({ fields, functions: [] });
-  const heard = useRef({ onText, onEnter });
+  const heard = useRef({ onText, onEnter, onGoOn });
   useEffect(() => {
     help.current = { fields, functions: functions.data ?? [] };
-    heard.current = { onText, onEnter };
+    heard.current = { onText, onEnter, onGoOn };
   });
 
   useEffect(() => {
@@ -57,10 +61,11 @@ export default function ExpressionBox(props: Props) {
       parent: frame.current!,
       state: EditorState.create({
         doc: text,
-        extensions: extensions({ label, example }, help, (t) => heard.current.onEnter?.(t), changed),
+        extensions: extensions({ label, example }, help, heard, changed),
       }),
     });
     editor.current = view;
+    if (props.focused) view.focus();
     return () => view.destroy();
     // Made once for a type; what is said elsewhere comes in below.
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -109,19 +114,26 @@ interface Help {
 function extensions(
   { label, example }: { readonly label: string; readonly example: string },
   help: { readonly current: Help },
-  apply: (text: string) => void,
+  heard: { readonly current: Pick<Props, 'onEnter' | 'onGoOn'> },
   changed: (text: string) => void,
 ) {
   const enter = {
     key: 'Enter',
     run: (view: EditorView): boolean => {
-      apply(view.state.doc.toString());
+      heard.current.onEnter?.(view.state.doc.toString());
       return true;
+    },
+  };
+  const goOn = {
+    key: 'Mod-Enter',
+    run: (view: EditorView): boolean => {
+      heard.current.onGoOn?.(view.state.doc.toString());
+      return heard.current.onGoOn !== undefined;
     },
   };
   return [
     // Completion takes Enter first, where its list is open.
-    Prec.high(keymap.of(completionKeymap)),
+    Prec.high(keymap.of([goOn, ...completionKeymap])),
     keymap.of([enter, ...historyKeymap, ...defaultKeymap.filter((k) => k.key !== 'Enter')]),
     keymap.of([{ key: 'Shift-Enter', run: insertLine }]),
     history(),

@@ -1,6 +1,6 @@
 import { ChevronDown } from 'lucide-react';
 import { Popover } from 'radix-ui';
-import { useId, useState, type ReactNode } from 'react';
+import { useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
 import { number } from './format';
 import { textInput } from './inputs';
 import { useArrows } from './useArrows';
@@ -27,6 +27,12 @@ interface Props {
   className?: string;
   /** Called as the person types, where the options come from a search. */
   onSearch?: (text: string) => void;
+  /** What is offered where none of the options fits what was typed. */
+  further?: () => readonly Option[];
+  /** Said in the empty box. */
+  hint?: string;
+  /** Where the cursor goes once something is taken; back to the button otherwise. */
+  next?: () => HTMLElement | null | undefined;
   /** Open from the first, with the cursor in it: it stands for what was just added. */
   isNew?: boolean;
 }
@@ -43,14 +49,18 @@ export function MoreFit({ count }: { count: number }) {
 const intoView = (element: HTMLElement | null): void => element?.scrollIntoView({ block: 'nearest' });
 
 /** A button that opens a list to search by typing; arrows move, Enter takes, Escape closes. */
-export function Picker({ label, shown, options, value, onPick, className = '', onSearch, isNew = false }: Props) {
+export function Picker(props: Props) {
+  const { label, shown, options, value, onPick, className = '', onSearch, further, isNew = false } = props;
   const [open, setOpen] = useState(isNew);
   const [text, setText] = useState('');
+  const taken = useRef(false);
   const id = useId();
-  const all = fitting(options, text);
+  const plain = fitting(options, text);
+  const all = plain.length === 0 && further ? fitting(further(), text) : plain;
   const found = all.slice(0, mostShown);
   const take = (option: Option | undefined): void => {
     if (!option || option.not) return;
+    taken.current = true;
     setOpen(false);
     onPick(option.id);
   };
@@ -59,6 +69,20 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
     setText(typed);
     setAt(0);
     onSearch?.(typed);
+  };
+  /** What is typed on the button is looked for. */
+  const onTyped = (event: KeyboardEvent): void => {
+    if (event.key.length !== 1 || event.key === ' ' || event.ctrlKey || event.metaKey || event.altKey) return;
+    event.preventDefault();
+    setOpen(true);
+    search(open ? text + event.key : event.key);
+  };
+  const onClosed = (event: Event): void => {
+    const place = taken.current ? props.next?.() : null;
+    taken.current = false;
+    if (!place) return;
+    event.preventDefault();
+    place.focus();
   };
   return (
     <Popover.Root
@@ -79,6 +103,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
       }}
     >
       <Popover.Trigger
+        onKeyDown={onTyped}
         className={`inline-flex h-8 min-w-0 items-center justify-between gap-1.5 rounded border border-line-strong bg-sheet px-2 text-left hover:bg-sunken ${className}`}
       >
         <span className="truncate">
@@ -91,6 +116,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
         <Popover.Content
           align="start"
           sideOffset={4}
+          onCloseAutoFocus={onClosed}
           className="z-40 w-80 rounded border border-line-strong bg-sheet p-1.5 shadow-lg"
         >
           <input
@@ -100,7 +126,7 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
             aria-controls={id}
             aria-activedescendant={found[at] ? `${id}-${at}` : undefined}
             className={textInput}
-            placeholder="Type to search"
+            placeholder={props.hint ?? 'Type to search'}
             value={text}
             onChange={(e) => search(e.target.value)}
             onKeyDown={onKey}
@@ -135,13 +161,18 @@ export function Picker({ label, shown, options, value, onPick, className = '', o
   );
 }
 
-/** Options with every word typed somewhere in them: first where the label begins so, then where it holds it, then the rest. */
+/**
+ * Options with every word typed somewhere in them: first where the label begins so, then where it holds it, then where it
+ * begins with the first of the words, then the rest.
+ */
 export function fitting<O extends Pick<Option, 'id' | 'label' | 'more'>>(options: readonly O[], text: string): O[] {
   const typed = text.toLowerCase().trim();
   const words = typed.split(/\s+/).filter(Boolean);
   const rank = ({ label }: O): number => {
-    const at = label.toLowerCase().indexOf(typed);
-    return at === 0 ? 0 : at > 0 ? 1 : 2;
+    const small = label.toLowerCase();
+    const at = small.indexOf(typed);
+    if (at >= 0) return at === 0 ? 0 : 1;
+    return small.startsWith(words[0]!) ? 2 : 3;
   };
   return options
     .filter((o) => words.every((w) => `${o.label} ${o.id} ${o.more ?? ''}`.toLowerCase().includes(w)))

@@ -1,7 +1,7 @@
 import type { FieldView, SelectionParts, TypeView } from '@tantamos/contract';
 import { editHelp, type Edit, type Problem } from '@tantamos/core';
 import { X } from 'lucide-react';
-import { lazy, Suspense } from 'react';
+import { lazy, Suspense, useRef } from 'react';
 import { LinkButton } from '../components/Button';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
@@ -28,6 +28,8 @@ interface Props {
   isNew?: boolean;
 }
 
+const firstControl = 'input, select, textarea, button, [contenteditable="true"]';
+
 /** One edit as a card: field ▸ action ▸ value, and where it is to be done only. */
 export function EditCard(props: Props) {
   const { type, fields, selection, edit, results, before, taken, problems, onChange, onRemove, isNew = false } = props;
@@ -36,6 +38,8 @@ export function EditCard(props: Props) {
   const shape = formOf(edit.kind);
   const { action, Form } = shape;
   const isWide = field !== undefined && (shape.isWide?.(field) ?? false);
+  const filled = useRef<HTMLDivElement>(null);
+  const next = (): HTMLElement | null | undefined => filled.current?.querySelector<HTMLElement>(firstControl);
   const set = (members: object): void => onChange({ ...edit, ...members } as DraftEdit);
   const take = (problem: Problem, suggestion: string): void => {
     const member = /\.(value|formula|from|where)$/.exec(problem.where ?? '')?.[1];
@@ -45,17 +49,19 @@ export function EditCard(props: Props) {
     set({ [member]: at ? text.slice(0, at.start) + suggestion + text.slice(at.end) : suggestion });
   };
   const form = field && (
-    <Form
-      type={type}
-      field={field}
-      fields={fields}
-      selection={selection}
-      edit={edit}
-      problems={problems}
-      results={results}
-      before={before}
-      onChange={set}
-    />
+    <div ref={filled} className="contents">
+      <Form
+        type={type}
+        field={field}
+        fields={fields}
+        selection={selection}
+        edit={edit}
+        problems={problems}
+        results={results}
+        before={before}
+        onChange={set}
+      />
+    </div>
   );
   return (
     <div className="space-y-2 rounded border border-line bg-paper p-2.5">
@@ -65,6 +71,7 @@ export function EditCard(props: Props) {
           shown={field ? field.label : <span className="text-quiet">Choose a field</span>}
           className="flex-1"
           isNew={isNew && !field}
+          hint="A field, or a field and what to do"
           value={edit.field ?? null}
           options={type.fields.map((f) => ({
             id: f.name,
@@ -73,10 +80,14 @@ export function EditCard(props: Props) {
             note: f.kind.replace('_', '/'),
             not: whyNot(f, taken),
           }))}
+          next={next}
+          further={() => withActions(type, taken)}
           // A value of another field is no value of this one; what each record was given stays.
-          onPick={(name) =>
-            onChange(action === null ? ({ ...edit, field: name } as DraftEdit) : begun(edit.kind, name, type))
-          }
+          onPick={(picked) => {
+            const [name, kind] = picked.split(between) as [string, Edit['kind'] | undefined];
+            if (kind) onChange({ ...edit, ...begun(kind, name, type) } as DraftEdit);
+            else onChange(action === null ? ({ ...edit, field: name } as DraftEdit) : begun(edit.kind, name, type));
+          }}
         />
         <button
           type="button"
@@ -90,7 +101,12 @@ export function EditCard(props: Props) {
       {field && (
         <div className="flex gap-2">
           {action !== null && (
-            <ActionPicker field={field} kind={edit.kind} onPick={(kind) => onChange({ ...edit, kind } as DraftEdit)} />
+            <ActionPicker
+              field={field}
+              kind={edit.kind}
+              next={next}
+              onPick={(kind) => onChange({ ...edit, kind } as DraftEdit)}
+            />
           )}
           {!isWide && form}
         </div>
@@ -111,29 +127,54 @@ export function EditCard(props: Props) {
   );
 }
 
-/** What can be done to a field, found by the words people have for it. */
+/** What can be done to a field, each found by the words people have for it. */
+function actionsOf(field: FieldView) {
+  return editActions
+    .filter(([, form]) => form.action !== null && form.fits(field))
+    .map(([id, { action }]) => ({
+      id,
+      label: action!,
+      more: editHelp(id).words.join(' '),
+      about: editHelp(id).doc,
+    }));
+}
+
+/** Between a field's name and an action: no name holds it. */
+const between = '\n';
+
+/** Fields with what can be done to each: “due on postpone”. */
+function withActions(type: TypeView, taken: readonly string[]) {
+  return type.fields
+    .filter((f) => whyNot(f, taken) === null)
+    .flatMap((f) =>
+      actionsOf(f).map((a) => ({
+        id: `${f.name}${between}${a.id}`,
+        label: `${f.label} ▸ ${a.label}`,
+        more: a.more,
+        about: a.about,
+      })),
+    );
+}
+
 function ActionPicker({
   field,
   kind,
+  next,
   onPick,
 }: {
   field: FieldView;
   kind: Edit['kind'];
+  next: () => HTMLElement | null | undefined;
   onPick: (kind: Edit['kind']) => void;
 }) {
-  const actions = editActions.filter(([, form]) => form.action !== null && form.fits(field));
   return (
     <Picker
       label={`Action of ${field.label}`}
       className="w-38 shrink-0"
       shown={formOf(kind).action}
       value={kind}
-      options={actions.map(([id, { action }]) => ({
-        id,
-        label: action!,
-        more: editHelp(id).words.join(' '),
-        about: editHelp(id).doc,
-      }))}
+      options={actionsOf(field)}
+      next={next}
       onPick={(id) => onPick(id as Edit['kind'])}
     />
   );

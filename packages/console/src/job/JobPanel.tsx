@@ -5,8 +5,8 @@ import type { JobPanelProps } from './OpenPanel';
 const OpenPanel = lazy(() => import('./OpenPanel'));
 
 /** A rail until there is something to change; then the job being composed. */
-export function JobPanel(props: JobPanelProps) {
-  const { draft, change } = props;
+export function JobPanel(props: JobPanelProps & { onUnfold: () => void }) {
+  const { draft, onUnfold } = props;
   if (!draft.panel)
     return (
       <aside aria-label="Job" className="flex w-10 shrink-0 flex-col items-center border-l border-line bg-sheet py-2.5">
@@ -14,7 +14,7 @@ export function JobPanel(props: JobPanelProps) {
           type="button"
           aria-label="Change these records"
           title="Change these records"
-          onClick={() => change({ panel: true })}
+          onClick={onUnfold}
           className="grid size-8 place-items-center rounded hover:bg-accent-soft"
         >
           <ChevronsLeft className="size-4 text-accent" aria-hidden="true" />

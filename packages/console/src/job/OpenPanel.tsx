@@ -27,6 +27,8 @@ export interface JobPanelProps {
   /** Keys of the records in sight, and whether the job can be asked about at all. */
   sight: readonly string[];
   found: boolean;
+  /** Just unfolded: where there is no edit yet, a field is looked for. */
+  unfolded: boolean;
   /** Told what the job would do to those in sight. */
   onChanges: (changes: Changes) => void;
 }
@@ -35,13 +37,14 @@ export interface JobPanelProps {
 export type Changes = ReadonlyMap<string, JournalRecord>;
 
 /** The job being composed: which, edits, safety, why; at its foot what would happen and the one button. */
-export default function OpenPanel({ type, fields, draft, change, sight, found, onChanges }: JobPanelProps) {
+export default function OpenPanel(props: JobPanelProps) {
+  const { type, fields, draft, change, sight, found, unfolded, onChanges } = props;
   const navigate = useNavigate();
   const { workspace } = usePerson();
   const [more, setMore] = useState(
     draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null || draft.writeAgain,
   );
-  const [added, setAdded] = useState<number | null>(null);
+  const [added, setAdded] = useState<number | null>(unfolded && draft.edits.length === 0 ? 0 : null);
   const job = jobOf(draft, type.id);
   const isEdited = job.edits.length > 0;
   const sample = useSample(job, isEdited ? sight : [], found);

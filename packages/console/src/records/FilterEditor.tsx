@@ -11,11 +11,15 @@ interface Props {
   fields: readonly FieldChoice[];
   filter: string;
   onApply: (filter: string) => void;
+  /** Applies it and goes on to what is to change. */
+  onGoOn: (filter: string) => void;
   problems: readonly Problem[];
+  /** The cursor is put into it: it was just asked for. */
+  focused: boolean;
 }
 
-/** The filter as text. Enter applies it. */
-export default function FilterEditor({ type, fields, filter, onApply, problems }: Props) {
+/** The filter as text. Enter applies it, Ctrl or ⌘ with Enter goes on to the job with it. */
+export default function FilterEditor({ type, fields, filter, onApply, onGoOn, problems, focused }: Props) {
   // What was typed since the filter was applied; another filter from elsewhere takes its place.
   const [typed, setTyped] = useState({ of: filter, text: filter });
   if (typed.of !== filter) setTyped({ of: filter, text: filter });
@@ -34,10 +38,12 @@ export default function FilterEditor({ type, fields, filter, onApply, problems }
           text={text}
           onText={(now) => setTyped({ of: filter, text: now })}
           onEnter={onApply}
+          onGoOn={onGoOn}
           problems={told}
           problemsId={`${id}-problem`}
           label="Filter"
           example={exampleFor(type)}
+          focused={focused}
         />
         <Button className="h-7.5!" onClick={() => onApply(text)} disabled={text === filter}>
           Apply

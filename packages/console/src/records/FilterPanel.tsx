@@ -19,14 +19,17 @@ interface Props {
   mode: 'rows' | 'text';
   onMode: (mode: 'rows' | 'text') => void;
   onFilter: (filter: string) => void;
+  /** The same, and on to what is to change. */
+  onGoOn: (filter: string) => void;
   error: unknown;
 }
 
 /** The filter, as rows or as text: two views of one thing. A text that cannot be read yet can only be shown as text. */
-export function FilterPanel({ type, fields, filter, open, onOpen, mode, onMode, onFilter, error }: Props) {
+export function FilterPanel({ type, fields, filter, open, onOpen, mode, onMode, onFilter, onGoOn, error }: Props) {
   const problems = error ? problemsOf(error).filter((p) => p.where === undefined || p.where.startsWith('filter')) : [];
   // What rows cannot say as it is being typed lives here until it can be said.
   const [rows, setRows] = useState<{ filter: string; group: Group | null }>({ filter: '\0', group: null });
+  const [switched, setSwitched] = useState(false);
   if (rows.filter !== filter) setRows({ filter, group: readRows(filter, fields) });
   const shown = mode === 'rows' && rows.group === null ? 'text' : mode;
   // A mistake is never folded away.
@@ -41,7 +44,11 @@ export function FilterPanel({ type, fields, filter, open, onOpen, mode, onMode, 
       <ToggleGroup.Root
         type="single"
         value={shown}
-        onValueChange={(next) => next && onMode(next as 'rows' | 'text')}
+        onValueChange={(next) => {
+          if (!next) return;
+          setSwitched(true);
+          onMode(next as 'rows' | 'text');
+        }}
         aria-label="Filter as"
         className="flex shrink-0 rounded border border-line-strong"
       >
@@ -71,7 +78,15 @@ export function FilterPanel({ type, fields, filter, open, onOpen, mode, onMode, 
           />
         ) : (
           <Suspense fallback={<div className="h-8 rounded border border-line-strong bg-sheet" />}>
-            <FilterEditor type={type} fields={fields} filter={filter} onApply={onFilter} problems={problems} />
+            <FilterEditor
+              type={type}
+              fields={fields}
+              filter={filter}
+              onApply={onFilter}
+              onGoOn={onGoOn}
+              problems={problems}
+              focused={switched}
+            />
           </Suspense>
         )}
       </div>

@@ -50,6 +50,11 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
   const [sight, setSight] = useState<readonly string[]>([]);
   const changeable = type.notChangeable === null;
   const [changes, setChanges] = useState<Changes>(noChanges);
+  const [unfolded, setUnfolded] = useState(false);
+  const unfold = (filter?: string): void => {
+    setUnfolded(true);
+    set({ panel: true, ...(filter === undefined ? {} : { filter }) });
+  };
   const pinned = (view.pinned ?? []).flatMap((p) => fields.find((f) => f.path === p) ?? []);
   const narrow = (condition: Expression): void => set({ filter: narrowed(draft.filter, condition) });
   const choiceOf = (path: string): FieldChoice | null => fields.find((f) => f.path === path) ?? null;
@@ -98,6 +103,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
             mode={draft.filterMode}
             onMode={(filterMode) => change({ filterMode })}
             onFilter={(filter) => set({ filter })}
+            onGoOn={unfold}
             error={found.error}
           />
           <PinnedStrip
@@ -167,6 +173,8 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
           change={set}
           sight={sight}
           found={!found.isError}
+          unfolded={unfolded}
+          onUnfold={() => unfold()}
           onChanges={setChanges}
         />
       )}

@@ -19,6 +19,12 @@ export const copy: EditForm<'copy'> = {
   },
   Form: ({ field, fields, edit, onChange }) => (
     <div className="space-y-1.5">
+      <FieldRow
+        label="From"
+        value={edit.from}
+        fields={fields.filter((f) => edit.record !== undefined || f.path !== field.name)}
+        onChange={(from) => onChange({ from })}
+      />
       <ChoiceRow
         label="Whose"
         value={edit.record === undefined ? 'own' : 'one'}
@@ -33,12 +39,6 @@ export const copy: EditForm<'copy'> = {
           onChange={(record = '') => onChange({ record })}
         />
       )}
-      <FieldRow
-        label="From"
-        value={edit.from}
-        fields={fields.filter((f) => edit.record !== undefined || f.path !== field.name)}
-        onChange={(from) => onChange({ from })}
-      />
       {!field.required && (
         <ChoiceRow
           label="If it is blank"

@@ -1,7 +1,7 @@
 import type { FieldValues, FieldView, KeptValuesView, SelectionParts } from '@tantamos/contract';
 import { mostMapped } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useState } from 'react';
+import { lazy, Suspense, useEffect, useState } from 'react';
 import { api } from '../../app/api';
 import { LinkButton } from '../../components/Button';
 import { number } from '../../components/format';
@@ -147,6 +147,7 @@ function Pairs({ type, field, fields, selection, edit, onChange }: FormProps<'ma
           type={type.id}
           path={edit.from ?? field.name}
           selection={selection}
+          byItself={edit.from !== undefined && edit.pairs === undefined}
           onTake={(values) => {
             const known = new Set(pairs.filter(isSaid).map((p) => String(p.old)));
             take(values.filter((v) => !known.has(v)).map((old) => ({ old, new: '' })));
@@ -207,21 +208,33 @@ function Ranges({ field, edit, ranges, onChange }: FormProps<'map'> & { ranges: 
   );
 }
 
+/** So few different values are filled in without being asked for, where the old values are another field's. */
+const fewValues = 20;
+
 /** Fills the left side with the values that occur. */
 function Occurring({
   type,
   path,
   selection,
+  byItself,
   onTake,
 }: {
   type: string;
   path: string;
   selection: SelectionParts;
+  byItself: boolean;
   onTake: (values: readonly string[]) => void;
 }) {
-  const values = useQuery({ ...queries.values(type, selection, { fields: [path], most: 200 }), enabled: false });
+  const values = useQuery({ ...queries.values(type, selection, { fields: [path], most: 200 }), enabled: byItself });
   const fill = (found: readonly FieldValues[] | undefined): void =>
     onTake((found?.[0]?.values ?? []).map((v) => (v.value === null ? '' : (v.label ?? v.value))));
+  const here = values.isPlaceholderData ? undefined : values.data;
+  const isFew = here !== undefined && (here[0]?.values.length ?? 0) > 0 && here[0]!.values.length <= fewValues;
+  useEffect(() => {
+    if (byItself && isFew) fill(here);
+    // Once, when they come; what `fill` reads is what is drawn now.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [byItself, isFew]);
   return (
     <LinkButton onClick={() => void values.refetch().then(({ data }) => fill(data))}>Fill in what occurs</LinkButton>
   );
