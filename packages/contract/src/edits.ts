@@ -1,6 +1,7 @@
 import { editKinds, editMembers, type Edit } from '@tantamos/core';
-import { IsIn, IsOptional } from 'class-validator';
-import { Fits } from './body';
+import { ArrayMaxSize, IsIn, IsOptional } from 'class-validator';
+import { JSONSchema } from 'class-validator-jsonschema';
+import { Fits, NestedList } from './body';
 
 // One request class an edit kind, each made from what the kind says that its edits hold.
 
@@ -27,3 +28,25 @@ export const editClasses = Object.fromEntries(editKinds.map((kind) => [kind, edi
 export class AnyEdit {
   @IsIn(editKinds) kind!: string;
 }
+
+/** A list of edits, each of its kind. */
+export const Edits =
+  (most: number): PropertyDecorator =>
+  (target, key) => {
+    ArrayMaxSize(most)(target, key as string);
+    NestedList(() => AnyEdit, {
+      keepDiscriminatorProperty: true,
+      discriminator: {
+        property: 'kind',
+        subTypes: Object.entries(editClasses).map(([name, value]) => ({ name, value })),
+      },
+    })(target, key);
+    JSONSchema(
+      () =>
+        ({
+          type: 'array',
+          maxItems: most,
+          items: { oneOf: Object.values(editClasses).map((c) => ({ $ref: `#/components/schemas/${c.name}` })) },
+        }) as never,
+    )(target, key as string);
+  };

@@ -16,6 +16,7 @@ export * from './records';
 export * from './rights';
 export type { Route, Method } from './route';
 export * from './routes';
+export * from './rules';
 export * from './runs';
 export * from './selection';
 export * from './selections';

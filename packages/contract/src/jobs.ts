@@ -14,9 +14,8 @@ import {
   MaxLength,
   Min,
 } from 'class-validator';
-import { Nested, NestedList, Nullable, largestInteger } from './body';
-import { JSONSchema } from 'class-validator-jsonschema';
-import { AnyEdit, editClasses } from './edits';
+import { Nested, Nullable, largestInteger } from './body';
+import { Edits } from './edits';
 import { JournalRecord, Value } from './journal';
 import { routesOf } from './route';
 import { SelectionBody } from './selection';
@@ -34,23 +33,7 @@ export class SafetyBody {
 
 export class JobBody {
   @Nested(() => SelectionBody) selection!: SelectionBody;
-  @ArrayMaxSize(100)
-  @NestedList(() => AnyEdit, {
-    keepDiscriminatorProperty: true,
-    discriminator: {
-      property: 'kind',
-      subTypes: Object.entries(editClasses).map(([name, value]) => ({ name, value })),
-    },
-  })
-  @JSONSchema(
-    () =>
-      ({
-        type: 'array',
-        maxItems: 100,
-        items: { oneOf: Object.values(editClasses).map((c) => ({ $ref: `#/components/schemas/${c.name}` })) },
-      }) as never,
-  )
-  edits!: readonly Edit[];
+  @Edits(100) edits!: readonly Edit[];
   @IsOptional() @Nested(() => SafetyBody) safety?: SafetyBody;
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
   /** Values that are right already are written all the same, so that triggers fire. */

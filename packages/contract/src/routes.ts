@@ -8,6 +8,7 @@ import { listRoutes } from './lists';
 import { previewRoutes } from './previews';
 import { recordRoutes } from './records';
 import { rightRoutes } from './rights';
+import { ruleRoutes } from './rules';
 import { runRoutes } from './runs';
 import { selectionRoutes } from './selections';
 import { typeRoutes } from './types';
@@ -19,6 +20,7 @@ export const routes = {
   ...accountRoutes,
   ...rightRoutes,
   ...typeRoutes,
+  ...ruleRoutes,
   ...recordRoutes,
   ...exploringRoutes,
   ...exportRoutes,

@@ -16,6 +16,7 @@ import { Works } from './previews/work';
 import { PreviewWorker } from './previews/worker';
 import { Gate } from './rights/gate';
 import { RightsStore } from './rights/store';
+import { Rules } from './rules/rules';
 import { Runs } from './runs/runs';
 import { SavedSelections } from './selections/saved';
 
@@ -33,6 +34,7 @@ export interface Services {
   readonly drafts: Drafts;
   readonly compiler: Compiler;
   readonly saved: SavedSelections;
+  readonly rules: Rules;
   readonly previews: Previews;
   readonly runs: Runs;
   readonly engine: Engine;
@@ -93,6 +95,7 @@ export async function openServices(options: {
   const worker = new PreviewWorker(database, catalogs, works, events, log);
   const previews = new Previews(database, catalogs, compiler, works, worker, events);
   const saved = new SavedSelections(database, compiler);
+  const rules = new Rules(database, catalogs, compiler, log);
   const engine = new Engine(database, catalogs, accounts, gate, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
   let isWorking = false;
@@ -101,6 +104,7 @@ export async function openServices(options: {
     isWorking = true;
     worker.start();
     engine.start(runs);
+    rules.start();
     await keeper.start();
   };
   if (readOnly === null) await events.start();
@@ -129,6 +133,7 @@ export async function openServices(options: {
     events,
     compiler,
     saved,
+    rules,
     previews,
     runs,
     engine,
@@ -153,6 +158,7 @@ export async function openServices(options: {
     async close() {
       clearInterval(heard);
       keeper.close();
+      rules.close();
       await engine.close();
       await worker.close();
       await events.close();

@@ -7,6 +7,7 @@ import type { Answers } from '../language/bind';
 import { bind, bindSelection, namesIn, questionsOf } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
+import type { OwnRule } from '../language/own-rule';
 import { list } from '../language/words';
 import { fail, Gathered, ProblemError } from '../problem';
 import type { CheckedSelection } from '../language/checked';
@@ -46,6 +47,8 @@ export interface CheckedJob {
   readonly selection: CheckedSelection;
   readonly changes: readonly Change[];
   readonly writeAgain: boolean;
+  /** The workspace's own, of its type. */
+  readonly rules: readonly OwnRule[];
   readonly questions: readonly NameQuestion[];
   /** Of those looked up. */
   readonly nameOf: NameOf;
@@ -66,7 +69,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   const changes = job.edits.flatMap(
     (edit, i) =>
       problems.gather(() => {
-        const lowered = lowerAt(edit, i, { type, catalog, context: { ...context, ofEdit: true } });
+        const lowered = lowerAt(edit, `edits[${i}]`, { type, catalog, context: { ...context, ofEdit: true } });
         for (const { field } of lowered) {
           if (written.has(field.name))
             fail('same_field_twice', `${field.name} is changed twice.`, { where: `edits[${i}].field` });
@@ -82,6 +85,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
     selection: selection!,
     changes,
     writeAgain: job.writeAgain ?? false,
+    rules: context.rulesOf(type.id),
     questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
     nameOf: nobody,
   };
@@ -103,6 +107,7 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
     selection: bindSelection(job.selection, answers, catalog),
     changes,
     writeAgain: job.writeAgain,
+    rules: job.rules,
     questions: [],
     nameOf: (typeId, text) => answers.name(typeId, text),
   };
@@ -154,8 +159,8 @@ export function jobSentence(
   return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}${again}.`;
 }
 
-function lowerAt(edit: Edit, index: number, about: About): readonly Change[] {
-  const place = `edits[${index}]`;
+/** Lowers an edit that stands at `place`, such as `edits[0]`: its problems and questions say so. */
+export function lowerAt(edit: Edit, place: string, about: About): readonly Change[] {
   const named = (node: Checked): Checked =>
     node.kind === 'named'
       ? { ...node, question: { ...node.question, where: `${place}.${node.question.where ?? 'value'}` } }

@@ -78,7 +78,7 @@ function deniedOf(e: Expression, negated: boolean): Expression[] {
 }
 
 /** Questions that a blank answers with yes or no. */
-const neverBlank: ReadonlySet<string> = new Set(['has', 'isblank', 'in_selection', 'in_run']);
+const neverBlank: ReadonlySet<string> = new Set(['has', 'isblank', 'in_selection', 'breaks_rule', 'in_run']);
 
 /** What is written beside a value: a field, or something worked out of some; not a value by itself. */
 function named(e: Expression): Expression[] {

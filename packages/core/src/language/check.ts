@@ -369,11 +369,12 @@ class Checker {
   private call(e: Call): Checked {
     if (isMe(e)) return this.meAsKey(e);
     if (e.name === 'in_selection') return this.inSelection(e);
+    if (e.name === 'breaks_rule') return this.breaksRule(e);
     const children = this.children(e);
     if (children) return children;
     const entry = functionNamed(e.name);
     if (!entry) {
-      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'me', 'new'];
+      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'breaks_rule', 'me', 'new'];
       return fail('unknown_function', `There is no function “${clip(e.name)}”.`, {
         span: e.nameSpan,
         suggestions: closest(e.name, names),
@@ -629,6 +630,26 @@ class Checker {
         { span: name.span },
       );
     return { kind: 'selected', name: name.text, key, selection };
+  }
+
+  private breaksRule(e: Call): Checked {
+    const [name, more] = e.args;
+    if (name?.kind !== 'literal' || name.type !== 'text' || more)
+      return fail('syntax', "breaks_rule needs the name of a rule, such as breaks_rule('active growers exist').", {
+        span: name?.span ?? e.span,
+      });
+    const { type, rule } = this.context.rule(name.text, name.span);
+    if (type !== this.type.id)
+      fail(
+        'type_mismatch',
+        `The rule “${clip(name.text)}” is of ${this.catalog.type(type).label.toLowerCase()}, not of ${this.type.label.toLowerCase()}.`,
+        { span: name.span },
+      );
+    if (rule.ofChange)
+      fail('type_mismatch', `The rule “${clip(name.text)}” is about changes, so no record breaks it by itself.`, {
+        span: name.span,
+      });
+    return rule.broken;
   }
 
   private me(e: Expression): Me {

@@ -1,6 +1,7 @@
 import type { Span } from '../problem';
 import type { CheckedSelection } from './checked';
 import type { Env } from './functions/entry';
+import type { OwnRule } from './own-rule';
 
 /** What an expression may refer to besides the record: the time, the person, the saved selections. */
 export interface Context {
@@ -13,6 +14,10 @@ export interface Context {
   readonly ofEdit?: boolean;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */
   selected(name: string, span: Span): CheckedSelection;
+  /** The rule of that name as the person may see it, and the type it is of; throws `not_found`. */
+  rule(name: string, span: Span): { readonly type: string; readonly rule: OwnRule };
+  /** The rules that hold for records of a type, seen or not. */
+  rulesOf(typeId: string): readonly OwnRule[];
 }
 
 /** A record of a type that holds people, by its key. */
@@ -28,4 +33,8 @@ export const noContext: Context = {
   selected(name) {
     throw new Error(`There are no saved selections here, so none is called “${name}”.`);
   },
+  rule(name) {
+    throw new Error(`There are no rules here, so none is called “${name}”.`);
+  },
+  rulesOf: () => [],
 };

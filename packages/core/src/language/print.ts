@@ -35,7 +35,9 @@ export function print(e: Expression): string {
 
 /** Functions that no standard names are written small. */
 const ours: ReadonlySet<string> = new Set(
-  'has count sum average in_selection me starts_with ends_with contains pad start_of next_weekday'.split(' '),
+  'has count sum average in_selection breaks_rule me starts_with ends_with contains pad start_of next_weekday'.split(
+    ' ',
+  ),
 );
 
 /** A text as a CQL2 character literal. */

@@ -5,6 +5,7 @@ import { treesOf, type Change } from '../edits/change';
 import type { CheckedJob } from '../job/job';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
+import type { OwnRule } from '../language/own-rule';
 import { freezeTree, thawTree, typeNow, type FrozenTree } from '../language/frozen';
 import type { CheckedSelection } from '../language/checked';
 
@@ -75,6 +76,8 @@ export interface CheckedPart {
   readonly changes: readonly Change[];
   /** Of an update: what is right already is written all the same. */
   readonly again?: boolean;
+  /** The workspace's own, of its type. */
+  readonly rules?: readonly OwnRule[];
   readonly along: readonly CheckedAlong[];
   /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
   readonly falls?: readonly Fall[];
@@ -105,8 +108,8 @@ export function alongOf(
 
 /** A job of one selection and its edits as an order of one part. */
 export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
-  const { selection, changes, writeAgain: again } = job;
-  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, again, along: [] }];
+  const { selection, changes, writeAgain: again, rules } = job;
+  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, again, rules, along: [] }];
 }
 
 export function orderOf(parts: readonly CheckedPart[]): WorkOrder {
@@ -217,6 +220,7 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
     const writes = part.changes.map((c) => c.field.name);
     writes.forEach(addField);
     for (const rule of rulesTouched(type, writes)) rule.fields.forEach(addField);
+    for (const rule of ownRulesTouched(part)) addTree(rule.broken);
   }
   return [...found.values()];
 }
@@ -257,6 +261,11 @@ export function usualBatch(swift: boolean): number {
 /** The rules that the database will check again when these fields are written. */
 export function rulesTouched(type: RecordType, writes: readonly string[]) {
   return type.rules.filter((rule) => !rule.holdsForAll || rule.fields.some((f) => writes.includes(f)));
+}
+
+/** The workspace's own rules that a part's changes are about. */
+export function ownRulesTouched({ rules = [], changes }: Pick<CheckedPart, 'rules' | 'changes'>): readonly OwnRule[] {
+  return rules.filter((rule) => changes.some((c) => rule.fields.includes(c.field.name)));
 }
 
 /** Do records read what the part writes on others of the same type? */

@@ -9,6 +9,7 @@ import { listHandlers } from '../lists/http';
 import { previewHandlers } from '../previews/http';
 import { recordHandlers } from '../records/http';
 import { rightHandlers } from '../rights/http';
+import { ruleHandlers } from '../rules/http';
 import { runHandlers } from '../runs/http';
 import { selectionHandlers } from '../selections/http';
 import { typeHandlers } from '../types/http';
@@ -21,6 +22,7 @@ export const handlers: Handlers<Routes> = {
   ...accountHandlers,
   ...rightHandlers,
   ...typeHandlers,
+  ...ruleHandlers,
   ...recordHandlers,
   ...exploringHandlers,
   ...exportHandlers,

@@ -60,6 +60,7 @@ export class Compiler {
   }
 }
 
-function nowInMicroseconds(): bigint {
+/** The moment, in microseconds since 1970. */
+export function nowInMicroseconds(): bigint {
   return BigInt(Date.now()) * 1000n;
 }

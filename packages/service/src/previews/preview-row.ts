@@ -61,6 +61,7 @@ export interface Note {
     | 'many_not_allowed'
     | 'new_value'
     | 'one_lane'
+    | 'rule_in_trouble'
     | 'inactive'
     | 'blank_otherwise'
     | 'field_used'

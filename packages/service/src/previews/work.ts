@@ -20,6 +20,7 @@ import type { Compiler } from '../jobs/compiler';
 import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
+import { ruleNotes } from '../rules/notes';
 import { inactiveNotes, ownNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import { otherwiseNotes } from './otherwise';
@@ -93,6 +94,7 @@ export class Works {
         ...selectionNotes(checked),
         ...(await countNotes(this.database, id)),
         ...(await passingNotes(this.database, id, checked)),
+        ...(await ruleNotes(this.database, seen, checked)),
         ...(await newValueNotes(this.database, job, checked)),
         ...(await inactiveNotes(this.database, id, checked, catalog)),
         ...(await otherwiseNotes(this.database, job, checked)),

@@ -41,6 +41,9 @@ const forAdministrators: readonly RouteName[] = [
   'typeSettings',
   'setType',
   'setField',
+  'saveRule',
+  'switchRule',
+  'dropRule',
 ];
 
 interface Ask {
@@ -81,6 +84,10 @@ describe('what is withheld is absent', () => {
       w.admin.saveSelection({ name, selection: { type, filter }, open: true, note: null });
     await save('of the type', 'invoices', "number = 'INV-SECRET'");
     await save('of the field', 'growers', 'credit_limit > 900000');
+    const rule = (name: string, type: string, holds: string, message: string) =>
+      w.admin.saveRule({ name, type, holds, message, isOn: true });
+    await rule('of the type, too', 'invoices', "number <> 'INV-SECRET'", 'No INV-SECRET.');
+    await rule('of the field, too', 'growers', 'credit_limit > 0 OR note IS NULL', 'The Credit limit is 987654.');
     await save('of both', 'bookings', "in_selection('of the field', grower)");
     const text = 'G-HUSH\nG-000002\nINV-SECRET\nnone@such.example';
     const targets = [{ type: 'growers', fields: ['code', 'name'] }];
@@ -106,6 +113,7 @@ describe('what is withheld is absent', () => {
     "code = 'G-HUSH'",
     "name = 'Secretgrove Estates'",
     "in_selection('of the field')",
+    "breaks_rule('of the field, too')",
   ];
   const ofType = (body: object = {}): Ask[] => [
     { path: { type: 'invoices' }, body },
@@ -185,6 +193,13 @@ describe('what is withheld is absent', () => {
     type: () => ['invoices', 'invoice', 'growers', 'tasks', 'bookings'].map((type) => ({ path: { type } })),
     typeSettings: () => ['invoices', 'growers'].map((type) => ({ path: { type } })),
     setType: () => [{ path: { type: 'invoices' }, body: { label: 'x' } }],
+    rules: () => [{}, { query: { type: 'growers' } }, { query: { type: 'invoices' } }],
+    rule: () => ['of the type, too', 'of the field, too', 'of the'].map((name) => ({ path: { name } })),
+    ruleVersions: () => ['of the type, too', 'of the field, too'].map((name) => ({ path: { name } })),
+    countRule: () => ['of the type, too', 'of the field, too'].map((name) => ({ path: { name } })),
+    saveRule: () => [{ body: { name: 'of the field, too', type: 'growers', message: 'x', holds: 'id > 0' } }],
+    switchRule: () => [{ path: { name: 'of the field, too' }, body: { isOn: false } }],
+    dropRule: () => [{ path: { name: 'of the field, too' } }],
     setField: () => [{ path: { type: 'growers', field: 'credit_limit' }, body: { label: 'x' } }],
     find: () => [
       ...['invoices', 'growers', 'bookings'].map((type) => ({ path: { type }, query: { limit: '1000' } })),

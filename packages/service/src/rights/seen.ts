@@ -37,6 +37,11 @@ export class Seen {
     return (this.read ??= readingCatalog(this.whole, this.seeing));
   }
 
+  /** Does `work` with everything there is: for what holds for everybody, seen or not. */
+  withEverything<T>(work: (catalog: Catalog) => T): T {
+    return work(this.whole);
+  }
+
   /** Is nothing at all withheld from the person? */
   get isWhole(): boolean {
     return (this.wholly ??=

@@ -14,6 +14,7 @@ import {
 } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
 import type { Seen } from '../rights/seen';
+import { rulesFor, selectKeptRules, type KeptRule } from '../rules/context';
 
 /** How many saved selections one may rest on. */
 const mostSaved = 100;
@@ -61,12 +62,14 @@ export async function loadContext(
         [person.id],
       )
     : [];
+  const kept = await ask<KeptRule>(selectKeptRules, []);
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
     env,
     me: person.record,
     locale: person.locale,
+    ...rulesFor(seen, env, kept),
     selected(name, span) {
       const row = saved.get(name.toLowerCase());
       if (!row)

@@ -73,6 +73,12 @@ export const relatedForms: readonly Pick<FunctionEntry, 'name' | 'source' | 'doc
     example: "in_selection('north growers', grower)",
   },
   {
+    name: 'breaks_rule(name)',
+    source: 'Tantamos',
+    doc: 'Does the record break the rule of that name, be it switched on or not?',
+    example: "breaks_rule('confirmed bookings have a site')",
+  },
+  {
     name: 'me()',
     source: 'Tantamos',
     doc: 'The person signed in: the key of the record that their account stands for.',

@@ -19,6 +19,7 @@ import {
   canonicalSql,
   canonicalTerm,
   restsOnAll,
+  ownRulesTouched,
   fit,
   said,
   typeOf,
@@ -32,6 +33,7 @@ import {
   type Highest,
   type KeyRange,
   type Outcome,
+  type OwnRule,
   type Place,
   type Planned,
   type RecordType,
@@ -450,6 +452,8 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
       tests.push(sql`(select case ${broken(rule)} end from (select ${values(field)} as "value") as v)`);
     }
   }
+  for (const rule of act === 'update' ? ownRulesTouched(part) : [])
+    tests.push(ownRuleBroken(rule, type, writes, scope, old, now));
   if (act === 'update' && type.rowRules) {
     const { using, check } = type.rowRules;
     const rule = (condition: string | null, values: (f: Field) => Sql, words: string): void => {
@@ -482,6 +486,36 @@ function isActive(field: Field, target: RecordType, now: Sql, old: Sql | null, s
   const words = said([`${field.label}: `, sql`${left}.name`, ' is not active any more.']);
   const isNew = old ? sql` and ${now} is distinct from ${old}` : raw('');
   return sql`case when ${left}.key is not null${isNew} then ${words} end`;
+}
+
+/** What is said where a change that a rule of the workspace's own is about would break it; else null. */
+function ownRuleBroken(
+  rule: OwnRule,
+  type: RecordType,
+  writes: readonly string[],
+  scope: Scope,
+  old: (f: Field) => Sql,
+  now: (f: Field) => Sql,
+): Sql {
+  const field = (name: string): Field => type.fields.find((f) => f.name === name)!;
+  const written = rule.fields.filter((f) => writes.includes(f)).map(field);
+  const changes = written.map((f) => sql`${now(f)} is distinct from ${old(f)}`);
+  const said = (test: Sql): Sql =>
+    sql`case when (${join(changes, ' or ')}) and ${test} then ${value(rule.message)}::text end`;
+  if (rule.ofChange) {
+    for (const f of written) scope.written(f.name, now(f));
+    return said(emit(rule.broken, scope));
+  }
+  // It is asked of the record as it becomes: what the rule reads stands there as a row of its own.
+  const reads = new Set(rule.fields);
+  walk(rule.broken, (node) => {
+    if (node.kind === 'children') type.key.forEach((k) => reads.add(k));
+  });
+  const columns = [...reads].map(field).map((f) => sql`${now(f)} as ${identifier(f.name)}`);
+  const source = sql`(select ${join(columns, ', ')})`;
+  const inner = scope.inner({ ...type, limits: { source, changed: () => null } });
+  const test = emit(rule.broken, inner);
+  return said(sql`(select ${test} from ${inner.from()})`);
 }
 
 /** A question about a record, asked in the database's own words, in which fields stand by their bare names. */

@@ -1,0 +1,14 @@
+import type { Checked } from './checked';
+
+/** A rule of the workspace's own, checked (see `checkRule`). */
+export interface OwnRule {
+  readonly name: string;
+  /** What a person is told when it is broken. */
+  readonly message: string;
+  /** True of a record that breaks it; new(field), in the rule of a change, is what the field becomes. */
+  readonly broken: Checked;
+  /** Fields of the record whose change it is about. */
+  readonly fields: readonly string[];
+  /** It is about a change, so no record breaks it by itself. */
+  readonly ofChange: boolean;
+}
