@@ -32,6 +32,20 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   'selection show': ['tantamos selection show "north drafts"', 'tantamos selection show "north drafts" --format json'],
   'selection export': ['tantamos selection export all.json', 'tantamos selection export -'],
   'selection import': ['tantamos selection import all.json', 'tantamos selection import all.json --taken replace'],
+  'rule list': ['tantamos rule', 'tantamos rule list growers --format json'],
+  'rule save': [
+    `tantamos rule save "waiting needs a reason" inspections --where "state = 'waiting'" --holds "waiting_reason IS NOT NULL" --message "A waiting inspection needs a reason."`,
+    `tantamos rule save "active growers grow" growers --where "status = 'active'" --holds "kind <> 'reseller'" --message "An active grower is no reseller." --set kind=orchard`,
+  ],
+  'rule show': ['tantamos rule show "active growers grow"', 'tantamos rule show "active growers grow" --format json'],
+  'rule on': ['tantamos rule on "active growers grow"', 'tantamos rule on "waiting needs a reason"'],
+  'rule off': ['tantamos rule off "active growers grow"', 'tantamos rule off "waiting needs a reason"'],
+  'rule count': ['tantamos rule count', 'tantamos rule count "active growers grow"'],
+  'rule mend': [
+    'tantamos rule mend "active growers grow"',
+    'tantamos rule mend "active growers grow" --why "Spring clean"',
+  ],
+  'rule delete': ['tantamos rule delete "active growers grow"', 'tantamos rule delete "waiting needs a reason"'],
   export: [
     `tantamos export bookings -f "status = 'draft'" --out drafts.csv`,
     'tantamos export growers --show code,name,valley --out growers.xlsx',

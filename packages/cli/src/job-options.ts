@@ -26,8 +26,8 @@ export interface JobOptions extends SelectionOptions {
   readonly writeAgain?: boolean;
 }
 
-/** The options that say a job. */
-export function withJobOptions(command: Command): Command {
+/** The options that say edits; `saidIn` reads them. */
+export function withEditOptions(command: Command): Command {
   const said: SaidEdits = [];
   const edit =
     (make: (text: string) => Edit | readonly Edit[], option: string) =>
@@ -41,7 +41,7 @@ export function withJobOptions(command: Command): Command {
     said.splice(-1, 1, { ...last, edit: { ...last.edit, where: filter } });
     return said;
   };
-  const withSelection = withSelectionOptions(command)
+  const withEdits = command
     .option(
       '--set <field=value>',
       'give the field this value (again for more fields); in a text, {…} is worked out',
@@ -64,14 +64,19 @@ export function withJobOptions(command: Command): Command {
     )
     .option('--compute <field=expression>', lowered(editHelp('compute').doc), edit(readFormula, '--compute'));
   for (const kind of worded)
-    withSelection.option(
+    withEdits.option(
       `--${kind} <words>`,
       `${lowered(editHelp(kind).doc)}: ${usageOf(kind).replace(`--${kind} `, '')}`,
       edit((t) => readEdit(kind, t), `--${kind}`),
     );
-  return withSelection
+  return withEdits
     .option('--edit <file>', 'an edit, or several, as JSON; - for standard input', edit(readEditFile, '--edit'))
-    .option('--only-where <filter>', 'the edit just said only where this holds', onlyWhere)
+    .option('--only-where <filter>', 'the edit just said only where this holds', onlyWhere);
+}
+
+/** The options that say a job. */
+export function withJobOptions(command: Command): Command {
+  return withEditOptions(withSelectionOptions(command))
     .option('--job <file>', 'the whole job as a JSON file; - for standard input')
     .option('--batch-size <n>', 'records in one batch, which is one transaction', wholeNumber('--batch-size'))
     .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
@@ -158,7 +163,7 @@ const worded = editKinds.filter((kind) => !['set', 'fill', 'clear', 'compute', '
 const lowered = (doc: string): string => `${doc[0]!.toLowerCase()}${doc.slice(1).replace(/\.$/, '')}`;
 
 /** Whichever option was said holds what all of them said. */
-function saidIn(options: JobOptions): SaidEdits {
+export function saidIn(options: JobOptions): SaidEdits {
   const all = options as Readonly<Record<string, unknown>>;
   const option = [...editKinds, 'empty', 'edit', 'onlyWhere'].find((name) => Array.isArray(all[name]));
   return option === undefined ? [] : (all[option] as SaidEdits);

@@ -12,6 +12,7 @@ import { values } from './verbs/values';
 import { preview } from './verbs/preview';
 import { record } from './verbs/record';
 import { result } from './verbs/result';
+import { rule } from './verbs/rule';
 import { run } from './verbs/run';
 import { detach, settings } from './verbs/settings';
 import { accounts, mine } from './verbs/accounts';
@@ -47,6 +48,7 @@ export function makeProgram(): Command {
     preview,
     run,
     result,
+    rule,
     drafts,
     settings,
     accounts,

@@ -32,6 +32,12 @@ export const queries = {
   rights: () => queryOptions({ queryKey: ['rights'], queryFn: () => api.rights(), staleTime: 0 }),
   may: (login: string) => queryOptions({ queryKey: ['may', login], queryFn: () => api.may(login), staleTime: 0 }),
 
+  /** All rules, or those of a type. */
+  rules: (type?: string) =>
+    queryOptions({ queryKey: ['rules', type ?? null], queryFn: () => api.rules({ type }), staleTime: 10_000 }),
+  ruleVersions: (name: string) =>
+    queryOptions({ queryKey: ['rules', 'versions', name], queryFn: () => api.ruleVersions(name), staleTime: 0 }),
+
   types: () => queryOptions({ queryKey: ['types'], queryFn: () => api.types() }),
   type: (id: string) => queryOptions({ queryKey: ['type', id], queryFn: () => api.type(id), staleTime: 60_000 }),
   functions: () => queryOptions({ queryKey: ['functions'], queryFn: () => api.functions(), staleTime: Infinity }),

@@ -30,6 +30,7 @@ const router = createBrowserRouter([
       { path: 'records/:type/:key', lazy: page(() => import('../record/RecordPage'), 'RecordPage') },
       { path: 'previews/:id', lazy: page(() => import('../preview/PreviewPage'), 'PreviewPage') },
       { path: 'jobs', lazy: page(() => import('../jobs/JobsPage'), 'JobsPage') },
+      { path: 'rules', lazy: page(() => import('../rules/RulesPage'), 'RulesPage') },
       { path: 'runs', lazy: page(() => import('../runs/RunsPage'), 'RunsPage') },
       { path: 'runs/:id', lazy: page(() => import('../runs/RunPage'), 'RunPage') },
       { path: 'account', lazy: page(() => import('../account/AccountPage'), 'AccountPage') },

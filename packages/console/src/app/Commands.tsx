@@ -92,6 +92,7 @@ function useCommands(): Command[] {
   const pages = [
     ['/records', 'Records'],
     ['/jobs', 'Jobs'],
+    ['/rules', 'Rules'],
     ['/runs', 'Runs'],
     ['/account', 'My account'],
     ...(person.may.includes('administer') ? ([['/settings', 'Settings']] as const) : []),

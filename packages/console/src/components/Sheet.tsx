@@ -14,7 +14,7 @@ interface Props {
   children: ReactNode;
 }
 
-/** Something laid over the page: Escape or the cross closes it, focus stays inside and goes back after. */
+/** Something laid over the page: Escape (but in an expression) or the cross closes it, focus stays inside and goes back after. */
 export function Sheet({ open, onClose, title, about, side = 'middle', width, children }: Props) {
   const place =
     side === 'right'
@@ -26,6 +26,10 @@ export function Sheet({ open, onClose, title, about, side = 'middle', width, chi
         <Dialog.Overlay className="fixed inset-0 z-30 bg-black/35" />
         <Dialog.Content
           {...(about ? {} : { 'aria-describedby': undefined })}
+          onEscapeKeyDown={(e) => {
+            // In an expression it closes the list of completions, not all that has been typed.
+            if ((e.target as Element).closest('.cm-editor')) e.preventDefault();
+          }}
           className={`fixed z-30 flex max-w-full flex-col border-line-strong bg-sheet shadow-xl ${place}`}
         >
           <div className="flex shrink-0 items-start justify-between gap-4 border-b border-line px-4 py-2.5">

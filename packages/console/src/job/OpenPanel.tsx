@@ -1,7 +1,7 @@
 import { AnswerError } from '@tantamos/client';
 import type { JobBody, JournalRecord, PreviewView, SampleView, TypeView } from '@tantamos/contract';
 import { firing, usualBatch } from '@tantamos/core';
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -11,11 +11,13 @@ import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
 import { NumberInSentence, textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
+import { narrowed, neededBy } from './asked';
 import { pickedPartsOf, type Draft } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
 import { jobOf } from './job-of';
 
+import { queries } from '../queries';
 import type { FieldChoice } from '../records/fields';
 import { useSample } from './useSample';
 
@@ -60,8 +62,11 @@ export default function OpenPanel(props: JobPanelProps) {
       void navigate(`/previews/${p.id}`);
     },
   });
-  const { view: data } = sample;
   const stale = !sample.current;
+  const { view: data } = sample;
+  const rules = useQuery(queries.rules(type.id)).data ?? [];
+  const offered = narrowed(type, rules, draft.edits);
+  const needed = stale ? [] : neededBy(rows ?? [], rules, type, draft.edits);
   const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';
@@ -100,7 +105,7 @@ export default function OpenPanel(props: JobPanelProps) {
           {edits.map((edit, i) => (
             <EditCard
               key={i}
-              type={type}
+              type={offered}
               fields={fields}
               selection={pickedPartsOf(draft)}
               edit={edit}
@@ -112,6 +117,20 @@ export default function OpenPanel(props: JobPanelProps) {
               onChange={(next) => setEdit(i, next)}
               onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
             />
+          ))}
+          {needed.map(({ message, fields: missing }) => (
+            <p key={message} className="text-pending">
+              {message}{' '}
+              {missing.map((f) => (
+                <LinkButton
+                  key={f.name}
+                  className="mr-2"
+                  onClick={() => change({ edits: [...edits, { kind: 'set', field: f.name }] })}
+                >
+                  Also change {f.label.toLowerCase()}
+                </LinkButton>
+              ))}
+            </p>
           ))}
           <Button
             onClick={() => {

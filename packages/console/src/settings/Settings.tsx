@@ -5,6 +5,7 @@ import { Empty } from '../components/states';
 const pages = [
   { to: '/settings/accounts', label: 'Accounts' },
   { to: '/settings/rights', label: 'Rights' },
+  { to: '/rules', label: 'Rules' },
 ];
 
 /** What administrators set, a page a subject. */

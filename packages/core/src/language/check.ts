@@ -649,7 +649,7 @@ class Checker {
       fail('type_mismatch', `The rule “${clip(name.text)}” is about changes, so no record breaks it by itself.`, {
         span: name.span,
       });
-    return rule.broken;
+    return { kind: 'breaks', name: rule.name, operand: rule.broken };
   }
 
   private me(e: Expression): Me {

@@ -63,6 +63,8 @@ export type Checked =
     }
   /** As the earlier parts of the order will have left it; without such parts, as it is. */
   | { readonly kind: 'planned'; readonly operand: Checked }
+  /** Does the record break the rule of that name? What that asks is a condition like any other. */
+  | { readonly kind: 'breaks'; readonly name: string; readonly operand: Checked }
   /** Something of the record's place in an order: of edits alone, never typed. */
   | { readonly kind: 'place'; readonly what: PlaceWord }
   /** Is the one its reference `key` points at, or (null) the record itself, in that saved selection? */
@@ -173,6 +175,7 @@ export function rebuild(tree: Checked, change: (node: Checked) => Checked): Chec
     case 'not':
     case 'isNull':
     case 'planned':
+    case 'breaks':
     case 'convert':
       return change({ ...tree, operand: go(tree.operand) });
     case 'and':
@@ -211,6 +214,7 @@ function childrenOf(tree: Checked): readonly Checked[] {
     case 'not':
     case 'isNull':
     case 'planned':
+    case 'breaks':
     case 'convert':
       return [tree.operand];
     case 'and':

@@ -87,6 +87,8 @@ function sqlOf(tree: Checked, place: Place): Sql {
       )}]::${raw(tree.dbType)}[]`;
     case 'planned':
       return scope.asPlanned(() => sqlOf(tree.operand, place));
+    case 'breaks':
+      return sqlOf(tree.operand, place);
     case 'place':
       return scope.place(tree.what);
     case 'selected':

@@ -33,6 +33,8 @@ export function conditionWords(tree: Checked): string {
       const key = tree.key === null ? 'it' : pathWords(tree.key);
       return `${key} is in the selection “${clip(tree.name)}”`;
     }
+    case 'breaks':
+      return `it breaks the rule “${clip(tree.name)}”`;
     default:
       return operandWords(tree);
   }

@@ -8,6 +8,7 @@ import { rebuild, walkOwn, type Checked } from '../language/checked';
 import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { parse } from '../language/parse';
+import { quote } from '../language/print';
 import { fitToField } from '../language/value';
 import { conditionWords, list } from '../language/words';
 import { fail, within } from '../problem';
@@ -175,4 +176,15 @@ export function mendWords({ type: id, mend }: RuleSaid, catalog: Catalog): strin
     mend.map((edit) => editSentence(edit, { type, catalog, nameOf: () => undefined })),
     'and',
   );
+}
+
+/** The job that mends what breaks a rule; throws where it has no mend. */
+export function jobOfRule({ name, type, mend }: { name: string; type: string; mend: readonly Edit[] | null }) {
+  if (!mend || mend.length === 0)
+    return fail('no_edits', `The rule “${clip(name)}” has no mend: nothing says what puts a record right.`);
+  return {
+    selection: { type, filter: `breaks_rule(${quote(name)})` },
+    edits: mend,
+    why: `Mends what breaks the rule “${name}”`,
+  };
 }

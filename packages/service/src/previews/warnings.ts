@@ -49,7 +49,8 @@ export function selectionNotes({ selection, changes }: CheckedJob): Note[] {
       look: { words: 'Narrow them', at: 'selection' },
     });
   const asked = new Set<string>();
-  if (condition)
+  // Who asks for what breaks a rule means to put it right.
+  if (condition && condition.kind !== 'breaks')
     walk(condition, (node) => {
       if (node.kind === 'field' && node.at.through.length === 0) asked.add(node.at.field.name);
     });

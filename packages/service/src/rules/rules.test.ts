@@ -77,6 +77,7 @@ describe('rules of the workspace', () => {
       safety: { pace: 100 },
     });
     expect(run.totals.changed).toBe(before);
+    expect(run.sentence).toContain('it breaks the rule “active growers grow”');
     const after = await w.admin.countRule(active.name);
     expect(after.counts.map((c) => c.broken)).toEqual([before, 0]);
   });

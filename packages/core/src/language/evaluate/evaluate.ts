@@ -90,6 +90,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
     case 'children':
       return children(tree, record, env);
     case 'planned':
+    case 'breaks':
       return go(tree.operand);
     case 'place':
       // One record alone has no place among others.

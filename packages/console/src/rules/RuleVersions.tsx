@@ -1,0 +1,81 @@
+import type { RuleBody, RuleView } from '@tantamos/contract';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { api } from '../app/api';
+import { LinkButton } from '../components/Button';
+import { moment } from '../components/format';
+import { Problems } from '../components/Problems';
+import { Sheet } from '../components/Sheet';
+import { Trouble, Working } from '../components/states';
+import { Table, tableCell } from '../components/Table';
+import { queries } from '../queries';
+
+/** Every version of a rule, with who and when; each can be brought back. */
+export default function RuleVersions({
+  rule,
+  onClose,
+  onBack,
+}: {
+  rule: RuleView;
+  onClose: () => void;
+  onBack: () => void;
+}) {
+  const versions = useQuery(queries.ruleVersions(rule.name));
+  const back = useMutation({
+    mutationFn: (said: unknown) => api.saveRule({ ...(said as RuleBody), version: rule.version }),
+    onSuccess: () => {
+      onBack();
+      onClose();
+    },
+  });
+  return (
+    <Sheet open onClose={onClose} title={`Versions of “${rule.name}”`}>
+      <div className="space-y-3 overflow-auto p-4">
+        <Problems error={back.error} />
+        {versions.isPending ? (
+          <Working what="Reading the versions" />
+        ) : versions.isError ? (
+          <Trouble error={versions.error} />
+        ) : (
+          <Table
+            label="Versions"
+            heads={['Version', 'Saved', 'By', 'State', 'Says', 'What to do'].map((label) => ({
+              label,
+              hidden: label === 'What to do',
+            }))}
+          >
+            {versions.data.map((v) => (
+              <tr key={v.version}>
+                <td className={tableCell}>{v.version}</td>
+                <td className={tableCell}>{moment(v.changedAt)}</td>
+                <td className={tableCell}>{v.changedBy}</td>
+                <td className={tableCell}>{v.isOn ? 'On' : 'Off'}</td>
+                <td className={`${tableCell} w-full max-w-0 truncate`} title={asked(v.said)}>
+                  {asked(v.said)}
+                </td>
+                <td className={`${tableCell} text-right`}>
+                  {v.version !== rule.version && (
+                    <LinkButton aria-label={`Bring back version ${v.version}`} onClick={() => back.mutate(v.said)}>
+                      Bring back
+                    </LinkButton>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </Table>
+        )}
+      </div>
+    </Sheet>
+  );
+}
+
+function asked({
+  where,
+  holds,
+  transitions,
+  choices,
+  message,
+}: Pick<RuleView, 'message'> & Partial<Pick<RuleView, 'where' | 'holds' | 'transitions' | 'choices'>>): string {
+  const table = transitions ?? choices;
+  const lines = table?.allowed.map((l) => `${l.from || 'blank'}: ${l.to.join(', ')}`).join('; ');
+  return `${where ? `where ${where}, ` : ''}${holds ?? `${table?.field} ${lines}`} (“${message}”)`;
+}
