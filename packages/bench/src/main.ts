@@ -8,6 +8,7 @@ import { editFigures } from './edits';
 import { functionFigures, functionTable } from './functions';
 import { startService, type Service } from './service';
 import { inTurn, median, seconds } from './turns';
+import { ruleFigures } from './rules';
 import { valuesFigures } from './values';
 import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
 
@@ -25,7 +26,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --functions: every function beside the same by hand (--only: one of them). */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --rules: counting who breaks a rule; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -38,6 +39,7 @@ async function bench(): Promise<void> {
       functions: { type: 'boolean' },
       edits: { type: 'boolean' },
       values: { type: 'boolean' },
+      rules: { type: 'boolean' },
       only: { type: 'string' },
     },
   });
@@ -45,6 +47,7 @@ async function bench(): Promise<void> {
   const rows = Number(values.rows);
   if (values.edits) return editsOnly(values.url!, rows, Boolean(values.json));
   if (values.values) return valuesOnly(values.url!, rows, Boolean(values.json));
+  if (values.rules) return rulesOnly(values.url!, rows, Boolean(values.json));
   if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
@@ -92,6 +95,31 @@ async function editsOnly(url: string, rows: number, json: boolean): Promise<void
   ];
   if (!json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, edits: taken }, null, 2)}\n`);
+}
+
+async function rulesOnly(url: string, rows: number, json: boolean): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  const service = await startService(program, url);
+  const taken = await ruleFigures(db, service, rows, say).finally(async () => {
+    await service.stop();
+    await db.end();
+  });
+  const table = new Table({
+    head: ['rule', 'break it', 'ms', 'by hand', 'ratio', 'wanted'],
+    style: { head: [], border: [] },
+  });
+  for (const f of taken)
+    table.push([
+      f.rule,
+      f.broken.toLocaleString('en-US'),
+      f.ms.toFixed(0),
+      f.handMs.toFixed(0),
+      f.ratio.toFixed(2),
+      '≤ 1.2',
+    ]);
+  if (!json) process.stdout.write(`${table.toString()}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, rules: taken }, null, 2)}\n`);
 }
 
 async function valuesOnly(url: string, rows: number, json: boolean): Promise<void> {

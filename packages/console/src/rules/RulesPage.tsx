@@ -143,6 +143,7 @@ function OwnRule({
     onSettled: rulesChanged,
   });
   const drop = useMutation({ mutationFn: () => api.dropRule(rule.name), onSettled: rulesChanged });
+  const [dropping, setDropping] = useState(false);
   const filter = `breaks_rule('${rule.name}')`;
   const look = (edits: readonly DraftEdit[], why = ''): void =>
     void begin({ type: rule.type, filter, edits, why, panel: edits.length > 0 });
@@ -214,9 +215,21 @@ function OwnRule({
             <LinkButton aria-label={`Versions of ${rule.name}`} onClick={onVersions}>
               Versions
             </LinkButton>
-            <LinkButton aria-label={`Delete the rule ${rule.name}`} onClick={() => drop.mutate()}>
-              Delete
-            </LinkButton>
+            {dropping ? (
+              <Button
+                grave
+                busy={drop.isPending}
+                onClick={() => drop.mutate()}
+                onBlur={() => setDropping(false)}
+                autoFocus
+              >
+                Delete it, its versions and counts
+              </Button>
+            ) : (
+              <LinkButton aria-label={`Delete the rule ${rule.name}`} onClick={() => setDropping(true)}>
+                Delete
+              </LinkButton>
+            )}
           </>
         )}
       </td>
