@@ -18,6 +18,7 @@ export type { Route, Method } from './route';
 export * from './routes';
 export * from './rules';
 export * from './runs';
+export * from './saved-jobs';
 export * from './selection';
 export * from './selections';
 export type { Answer } from './shape';

@@ -10,6 +10,7 @@ import { recordRoutes } from './records';
 import { rightRoutes } from './rights';
 import { ruleRoutes } from './rules';
 import { runRoutes } from './runs';
+import { savedJobRoutes } from './saved-jobs';
 import { selectionRoutes } from './selections';
 import { typeRoutes } from './types';
 import { workspaceRoutes } from './workspace';
@@ -28,6 +29,7 @@ export const routes = {
   ...selectionRoutes,
   ...countRoutes,
   ...jobRoutes,
+  ...savedJobRoutes,
   ...draftRoutes,
   ...previewRoutes,
   ...runRoutes,

@@ -57,6 +57,7 @@ export type { Literal } from './edits/literal';
 export { dateEdges, dayNames } from './edits/shift';
 export * from './order/order';
 export * from './language/frozen';
+export * from './job/inputs';
 export * from './job/job';
 export * from './job/outcome';
 export * from './job/pairs';

@@ -18,6 +18,7 @@ import { Gate } from './rights/gate';
 import { RightsStore } from './rights/store';
 import { Rules } from './rules/rules';
 import { Runs } from './runs/runs';
+import { SavedJobs } from './saved-jobs/saved-jobs';
 import { SavedSelections } from './selections/saved';
 
 /** Everything a running service consists of. */
@@ -35,6 +36,7 @@ export interface Services {
   readonly compiler: Compiler;
   readonly saved: SavedSelections;
   readonly rules: Rules;
+  readonly savedJobs: SavedJobs;
   readonly previews: Previews;
   readonly runs: Runs;
   readonly engine: Engine;
@@ -134,6 +136,7 @@ export async function openServices(options: {
     compiler,
     saved,
     rules,
+    savedJobs: new SavedJobs(database, compiler),
     previews,
     runs,
     engine,

@@ -11,6 +11,7 @@ import { recordHandlers } from '../records/http';
 import { rightHandlers } from '../rights/http';
 import { ruleHandlers } from '../rules/http';
 import { runHandlers } from '../runs/http';
+import { savedJobHandlers } from '../saved-jobs/http';
 import { selectionHandlers } from '../selections/http';
 import { typeHandlers } from '../types/http';
 import { workspaceHandlers } from '../workspace/http';
@@ -30,6 +31,7 @@ export const handlers: Handlers<Routes> = {
   ...selectionHandlers,
   ...countHandlers,
   ...jobHandlers,
+  ...savedJobHandlers,
   ...draftHandlers,
   ...previewHandlers,
   ...runHandlers,

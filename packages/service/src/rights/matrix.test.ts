@@ -88,6 +88,16 @@ describe('what is withheld is absent', () => {
       w.admin.saveRule({ name, type, holds, message, isOn: true });
     await rule('of the type, too', 'invoices', "number <> 'INV-SECRET'", 'No INV-SECRET.');
     await rule('of the field, too', 'growers', 'credit_limit > 0 OR note IS NULL', 'The Credit limit is 987654.');
+    const saveJob = (name: string, type: string, filter: string, field: string) =>
+      w.admin.saveJob({
+        name,
+        open: true,
+        job: { selection: { type, filter }, edits: [{ kind: 'clear', field }] },
+        inputs: [{ name: 'x', label: 'x', spots: [{ at: '/selection/filter', literal: 0 }] }],
+      });
+    await saveJob('job of the type', 'invoices', "number = 'INV-SECRET'", 'paid_at');
+    await saveJob('job of the field', 'growers', 'credit_limit > 900000', 'note');
+    await saveJob('job of both', 'bookings', "in_selection('of the field', grower)", 'note');
     await save('of both', 'bookings', "in_selection('of the field', grower)");
     const text = 'G-HUSH\nG-000002\nINV-SECRET\nnone@such.example';
     const targets = [{ type: 'growers', fields: ['code', 'name'] }];
@@ -108,6 +118,7 @@ describe('what is withheld is absent', () => {
   }, 120_000);
   afterAll(() => w.close());
 
+  const jobNames = ['job of the type', 'job of the field', 'job of both', 'job'];
   const filters = [
     'credit_limit > 1',
     "code = 'G-HUSH'",
@@ -193,6 +204,33 @@ describe('what is withheld is absent', () => {
     type: () => ['invoices', 'invoice', 'growers', 'tasks', 'bookings'].map((type) => ({ path: { type } })),
     typeSettings: () => ['invoices', 'growers'].map((type) => ({ path: { type } })),
     setType: () => [{ path: { type: 'invoices' }, body: { label: 'x' } }],
+    savedJobs: () => [{}],
+    savedJob: () => jobNames.map((name) => ({ path: { name } })),
+    savedJobVersions: () => jobNames.map((name) => ({ path: { name } })),
+    useJob: () => jobNames.map((name) => ({ path: { name }, body: { inputs: { x: '1' } } })),
+    saveJob: () => [
+      {
+        body: {
+          name: 'job of the type',
+          job: {
+            selection: { type: 'growers', filter: "name LIKE 'Secret%'" },
+            edits: [{ kind: 'clear', field: 'note' }],
+          },
+        },
+      },
+    ],
+    constants: () => [
+      { body: { selection: { type: 'invoices', filter: 'id = 1' }, edits: [{ kind: 'clear', field: 'paid_at' }] } },
+      {
+        body: {
+          selection: { type: 'growers', filter: 'credit_limit > 1' },
+          edits: [{ kind: 'set', field: 'credit_limit', value: 1 }],
+        },
+      },
+    ],
+    dropSavedJob: () => jobNames.map((name) => ({ path: { name } })),
+    savedJobsFile: () => [{}],
+    importJobs: () => [{ body: { file: { tantamos: 'saved-jobs', jobs: [] } } }],
     rules: () => [{}, { query: { type: 'growers' } }, { query: { type: 'invoices' } }],
     rule: () => ['of the type, too', 'of the field, too', 'of the'].map((name) => ({ path: { name } })),
     ruleVersions: () => ['of the type, too', 'of the field, too'].map((name) => ({ path: { name } })),

@@ -1,0 +1,32 @@
+import {
+  canonicalKey,
+  constantsOf,
+  filledIn,
+  type Catalog,
+  type Context,
+  type Job,
+  type JobInput,
+  type NameQuestion,
+} from '@tantamos/core';
+import { answerNames } from '../catalog/names';
+import type { Database } from '../database/database';
+
+/** A saved job: what it says, what it asks for, and how its records are looked at. */
+export interface SavedJobSaid {
+  readonly job: Job;
+  readonly inputs: readonly JobInput[];
+  readonly look: { readonly columns?: readonly string[]; readonly sort?: readonly string[] };
+}
+
+/** The job with every name of a record that stands in it replaced by the key it means, so that it goes on meaning that one. */
+export async function boundJob(database: Database, job: Job, catalog: Catalog, context: Context): Promise<Job> {
+  const named = constantsOf(job, catalog).filter((c) => c.kind === 'record');
+  const questions = named.map((c): NameQuestion => ({ typeId: c.type!, text: c.text, where: c.spot.at.slice(1) }));
+  const answers = await answerNames(database, catalog, questions);
+  const inputs = named.map((c, i): JobInput => ({ name: `n${i}`, label: c.label, spots: [c.spot] }));
+  const keys = questions.map((q, i): [string, string] => [
+    `n${i}`,
+    canonicalKey(catalog.type(q.typeId), answers.key(q, catalog)),
+  ]);
+  return filledIn(job, inputs, Object.fromEntries(keys), catalog, context);
+}

@@ -1,0 +1,189 @@
+import type { SavedJobBody, SavedJobsFileBody } from '@tantamos/contract';
+import { ran, refusedWith } from '../testing/jobs';
+import { openWorkspace, type Workspace } from '../testing/workspace';
+
+const leaver: SavedJobBody = {
+  name: 'leaver',
+  folder: 'People',
+  note: 'When somebody leaves',
+  open: true,
+  job: {
+    selection: { type: 'growers', filter: "owner = 'Tobias Fenwick' AND customer_since < DATE('2030-01-01')" },
+    edits: [
+      { kind: 'split', field: 'owner', among: [{ to: 'Ines Calloway' }, { to: 'Verity Rushwater' }] },
+      { kind: 'fill', field: 'note', value: 'handed over' },
+    ],
+    safety: { askAfter: null, pace: 100 },
+    why: 'Somebody leaves',
+  },
+  inputs: [
+    { name: 'leaver', label: 'Who leaves', spots: [{ at: '/selection/filter', literal: 0 }] },
+    {
+      name: 'before',
+      label: 'Customers since before',
+      spots: [{ at: '/selection/filter', literal: 1 }],
+      usual: 'TODAY()',
+    },
+    { name: 'first', label: 'First heir', spots: [{ at: '/edits/0/among/0/to' }] },
+    { name: 'words', label: 'What is noted', spots: [{ at: '/edits/1/value' }], among: ['handed over', 'left'] },
+  ],
+  look: { columns: ['name', 'owner', 'note'], sort: ['-name'] },
+};
+
+describe('saved jobs', () => {
+  let w: Workspace;
+  beforeAll(async () => (w = await openWorkspace()));
+  afterAll(() => w.close());
+  const count = async (where: string) =>
+    (await w.sql.query<{ n: number }>(`select count(*)::int as n from growers where ${where}`)).rows[0]!.n;
+
+  it('says which values of a job may be asked for', async () => {
+    const all = await w.editor.constants(leaver.job);
+    expect(all.map((c) => [c.kind, c.text, c.label, c.spot])).toEqual([
+      ['record', 'Tobias Fenwick', 'owner', { at: '/selection/filter', literal: 0 }],
+      ['date', '2030-01-01', 'customer since', { at: '/selection/filter', literal: 1 }],
+      ['record', 'Ines Calloway', 'owner', { at: '/edits/0/among/0/to' }],
+      ['record', 'Verity Rushwater', 'owner', { at: '/edits/0/among/1/to' }],
+      ['text', 'handed over', 'note', { at: '/edits/1/value' }],
+    ]);
+  });
+
+  it('is saved with what it asks for, and says so as a form and as a schema', async () => {
+    const saved = await w.admin.saveJob(leaver);
+    expect(saved).toMatchObject({ version: 1, mine: true, trouble: null, folder: 'People', type: 'growers' });
+    expect(saved.sentence).toMatch(/^On the growers where owner is Tobias Fenwick/);
+    const today = new Date().toISOString().slice(0, 10);
+    expect(saved.asks.map((a) => [a.name, a.kind, a.type, a.usual])).toEqual([
+      ['leaver', 'record', 'staff', 'Tobias Fenwick'],
+      ['before', 'date', null, today],
+      ['first', 'record', 'staff', 'Ines Calloway'],
+      ['words', 'text', null, 'handed over'],
+    ]);
+    expect(saved.schema).toMatchObject({
+      properties: { before: { format: 'date', default: today }, words: { enum: ['handed over', 'left'] } },
+    });
+    expect(saved.uses).toContainEqual({ what: 'field', name: 'owner' });
+    expect((await w.editor.savedJobs()).map((j) => [j.name, j.mine, j.mayChange])).toEqual([['leaver', false, false]]);
+  });
+
+  it('is used with other values, and the preview follows the last one made of it', async () => {
+    const first = await w.editor.useJob('leaver', { inputs: { Leaver: 'Ines Calloway', first: 'Tobias Fenwick' } });
+    expect(first.sentence).toContain('owner is Ines Calloway');
+    expect(first.sentence).toContain('among Tobias Fenwick and Verity Rushwater');
+    expect(first.totals.matched).toBe(await count('owner = 1 and customer_since < current_date'));
+    const again = await w.editor.useJob('leaver', { inputs: { words: 'left' } });
+    expect(again.totals.matched).toBe(await count('owner = 2 and customer_since < current_date'));
+    expect(again.job!.after).toBe(first.id);
+    expect((await w.editor.savedJob('leaver')).lastPreview).toBe(again.id);
+    const run = await ran(w.editor, again.id, { askAfter: null, expect: again.totals.will_change });
+    expect(run.totals.changed).toBe(again.totals.will_change);
+  });
+
+  it('goes on meaning the same person when their name changes', async () => {
+    await w.sql.query(`update staff set name = 'Tobias Renamed' where id = 2`);
+    const p = await w.editor.useJob('leaver', { inputs: { leaver: '3' } });
+    expect(p.state).not.toBe('failed');
+    const plain = await w.editor.useJob('leaver', {});
+    expect(plain.sentence).toContain('owner is');
+    await w.sql.query(`update staff set name = 'Tobias Fenwick' where id = 2`);
+  });
+
+  it.each<[string, Record<string, string>, string]>([
+    ['something it does not ask for', { nobody: 'x' }, 'inputs.nobody'],
+    ['nothing', { leaver: ' ' }, 'inputs.leaver'],
+    ['a day that is none', { before: 'soon' }, 'inputs.before'],
+    ['a value that may not be chosen', { words: 'gone' }, 'inputs.words'],
+  ])('refuses %s', async (_, inputs, where) => {
+    const answer = await refusedWith(w.editor.useJob('leaver', { inputs }));
+    expect([answer.status, answer.problems[0]!.where]).toEqual([400, where]);
+  });
+
+  it('asks about a name that is unknown or of two people, as any job does', async () => {
+    const answer = await refusedWith(w.editor.useJob('leaver', { inputs: { leaver: 'Ines Caloway' } }));
+    expect(answer.problems[0]).toMatchObject({ code: 'unknown_name', suggestions: ["'Ines Calloway'"] });
+  });
+
+  it.each<[string, Partial<SavedJobBody>]>([
+    ['a name of quotes', { name: "it's" }],
+    [
+      'an input in the place of nothing there is',
+      { inputs: [{ name: 'x', label: 'x', spots: [{ at: '/edits/9/value' }] }] },
+    ],
+    [
+      'an input of two kinds',
+      { inputs: [{ name: 'x', label: 'x', spots: [{ at: '/edits/0/among/0/to' }, { at: '/edits/1/value' }] }] },
+    ],
+    ['a hostile pointer', { inputs: [{ name: 'x', label: 'x', spots: [{ at: '/__proto__/x' }] }] }],
+    ['a usual value that is none', { inputs: [{ ...leaver.inputs![1]!, usual: 'owner' }] }],
+    ['records picked by hand', { job: { ...leaver.job, selection: { type: 'growers', keys: ['1'] } } }],
+    ['a job that is wrong', { job: { ...leaver.job, edits: [{ kind: 'clear', field: 'nope' }] } }],
+    ['an account there is not', { people: ['nobody'] }],
+  ])('refuses to save %s', async (_, wrong) => {
+    const answer = await refusedWith(w.admin.saveJob({ ...leaver, name: 'wrong', ...wrong }));
+    expect(answer.status).toBeLessThan(500);
+    expect((await w.admin.savedJobs()).map((j) => j.name)).not.toContain('wrong');
+  });
+
+  it('keeps every version with what changed and why, and refuses a change made on an older one', async () => {
+    const { version } = await w.admin.savedJob('leaver');
+    const edits = [leaver.job.edits[0]!];
+    await w.admin.saveJob({
+      ...leaver,
+      job: { ...leaver.job, edits },
+      inputs: leaver.inputs!.slice(0, 3),
+      version,
+      why: 'no notes',
+    });
+    expect(await refusedWith(w.admin.saveJob({ ...leaver, version }))).toMatchObject({ code: 'stale_version' });
+    const [newest, first] = await w.admin.savedJobVersions('leaver');
+    expect(newest).toMatchObject({ version: 2, why: 'no notes' });
+    expect(newest!.changes).toEqual(['no longer: fill blank note with “handed over”', 'asks for something else']);
+    const back = await w.admin.saveJob({
+      ...leaver,
+      job: first!.job as SavedJobBody['job'],
+      inputs: [...first!.inputs] as SavedJobBody['inputs'],
+    });
+    expect(back.sentence).toContain('fill blank note');
+  });
+
+  it('is private, shared with some, or open to all', async () => {
+    await w.admin.saveJob({ ...leaver, name: 'mine', open: false });
+    expect((await w.editor.savedJobs()).map((j) => j.name)).not.toContain('mine');
+    expect((await refusedWith(w.editor.savedJob('mine'))).status).toBe(404);
+    expect((await refusedWith(w.editor.saveJob({ ...leaver, name: 'mine' }))).code).toBe('name_taken');
+    await w.admin.saveJob({ ...leaver, name: 'mine', open: false, people: ['piers'] });
+    expect((await w.editor.savedJobs()).map((j) => j.name)).toContain('mine');
+    expect((await w.reader.savedJobs()).map((j) => j.name)).not.toContain('mine');
+    expect((await refusedWith(w.editor.dropSavedJob('mine'))).status).toBe(403);
+    await w.admin.dropSavedJob('mine');
+  });
+
+  it('needs a look when what it names has gone, before it is used', async () => {
+    await w.sql.query('alter table growers add column odd text');
+    w.services.catalogs.refresh();
+    await w.admin.saveJob({
+      name: 'odd',
+      job: { selection: { type: 'growers', filter: "odd = 'x'" }, edits: [{ kind: 'clear', field: 'odd' }] },
+    });
+    await w.sql.query('alter table growers drop column odd');
+    w.services.catalogs.refresh();
+    expect((await w.admin.savedJob('odd')).trouble).toContain('odd');
+    expect((await refusedWith(w.admin.useJob('odd', {}))).detail).toContain('needs a look');
+    await w.admin.dropSavedJob('odd');
+  });
+
+  it('goes out as a file and comes in again, all or nothing', async () => {
+    const file = JSON.parse(await (await w.admin.files.savedJobsFile()).text()) as SavedJobsFileBody;
+    expect(file.jobs.map((j) => j.name)).toEqual(['leaver']);
+    await w.admin.dropSavedJob('leaver');
+    const broken = {
+      ...file,
+      jobs: [...file.jobs, { ...file.jobs[0]!, name: 'b', job: { ...leaver.job, edits: [] } }],
+    };
+    expect((await refusedWith(w.admin.importJobs({ file: broken }))).detail).toContain('“b” could not be taken');
+    expect(await w.admin.savedJobs()).toEqual([]);
+    expect((await w.admin.importJobs({ file })).map((j) => j.name)).toEqual(['leaver']);
+    expect((await refusedWith(w.admin.importJobs({ file }))).code).toBe('name_taken');
+    expect(await w.admin.importJobs({ file, taken: 'skip' })).toEqual([]);
+  });
+});

@@ -1,0 +1,374 @@
+import type { SavedJobBody, SavedJobVersionView, SavedJobView } from '@tantamos/contract';
+import {
+  askedOf,
+  checkInputs,
+  checkJob,
+  clip,
+  closest,
+  editSentence,
+  fail,
+  filledIn,
+  jobSentence,
+  parse,
+  ProblemError,
+  walkSyntax,
+  within,
+  type AskedInput,
+  type Catalog,
+  type Context,
+  type Job,
+  type Selection,
+} from '@tantamos/core';
+import type { Connection, Database } from '../database/database';
+import { codeOf } from '../database/refusal';
+import type { Compiler } from '../jobs/compiler';
+import type { Seen } from '../rights/seen';
+import { namesOfSaved } from '../selections/context';
+import { plainJob } from '../selections/plain';
+import { typesOf } from '../selections/visible';
+import { boundJob, type SavedJobSaid } from './bound';
+
+interface Row {
+  readonly id: string;
+  readonly name: string;
+  readonly owner: string;
+  readonly owner_name: string;
+  readonly open: boolean;
+  readonly shared_with: readonly string[];
+  readonly people: readonly string[];
+  readonly folder: string | null;
+  readonly note: string | null;
+  readonly type: string;
+  readonly version: number;
+  readonly said: SavedJobSaid;
+  readonly bound: SavedJobSaid;
+  readonly changed_by_name: string;
+  readonly changed_at: Date;
+  readonly last_preview: string | null;
+  readonly used_by_name: string | null;
+  readonly used_at: Date | null;
+}
+
+/** Jobs saved under names, each with all its versions and what it asks for at use. */
+export class SavedJobs {
+  constructor(
+    private readonly database: Database,
+    private readonly compiler: Compiler,
+  ) {}
+
+  /** The person's own, those shared with them and those open to all, but for what names something withheld from them. */
+  async list(seen: Seen): Promise<SavedJobView[]> {
+    const { person } = seen;
+    const rows = await this.database.rows<Row & Record<string, unknown>>(
+      `${selectJobs} where j.open or j.owner = $1 or $1 = any(j.shared_with) order by lower(j.folder) nulls first, lower(j.name)`,
+      [person.id],
+    );
+    const { catalog, context } = await this.compiler.context(
+      seen,
+      rows.map((r) => r.bound.job.selection),
+    );
+    return rows.flatMap((r) => view(r, seen, catalog, context) ?? []);
+  }
+
+  async get(seen: Seen, name: string): Promise<SavedJobView> {
+    const all = await this.list(seen);
+    return (
+      all.find((j) => j.name.toLowerCase() === name.toLowerCase()) ??
+      fail('not_found', `There is no saved job “${clip(name)}”.`, {
+        suggestions: closest(
+          name,
+          all.map((j) => j.name),
+        ),
+      })
+    );
+  }
+
+  async versions(seen: Seen, name: string): Promise<SavedJobVersionView[]> {
+    const { id } = await this.get(seen, name);
+    const rows = await this.database.rows<
+      { version: number; said: SavedJobSaid; why: string | null; by: string; at: Date } & Record<string, unknown>
+    >(
+      `select v.version, v.said, v.why, a.name as by, v.changed_at as at
+       from tantamos.saved_job_version v join tantamos.account a on a.id = v.changed_by
+       where v.job = $1 order by v.version desc`,
+      [id],
+    );
+    const { catalog, context } = await this.compiler.context(
+      seen,
+      rows.map((r) => r.said.job.selection),
+    );
+    return rows
+      .filter(({ said }) => seen.isWhole || troubleOf(said, catalog, context) === null)
+      .map(({ version, said, why, by, at }, i) => ({
+        version,
+        job: said.job,
+        inputs: said.inputs,
+        sentence: sentenceOf(said.job, catalog, context),
+        changes: changesBetween(rows[i + 1]?.said, said, catalog),
+        why,
+        changedBy: by,
+        changedAt: at.toISOString(),
+      }));
+  }
+
+  /** Saves a new job, or a new version where the name is the person's own, or open and theirs to change. */
+  async save(seen: Seen, body: SavedJobBody): Promise<SavedJobView> {
+    const [saved] = await this.saveAll(seen, [body]);
+    return saved!;
+  }
+
+  /** Saves several, all or none; problems say in which. */
+  async saveAll(seen: Seen, bodies: readonly SavedJobBody[]): Promise<SavedJobView[]> {
+    const names = await this.database.transaction('read committed', async (connection) => {
+      const done: string[] = [];
+      for (const body of bodies) {
+        try {
+          done.push(await this.saveOn(connection, seen, body));
+        } catch (error) {
+          if (!(error instanceof ProblemError) || bodies.length === 1) throw error;
+          const [first, ...more] = error.problems;
+          const message = `“${clip(body.name)}” could not be taken, so none was: ${first.message}`;
+          throw new ProblemError({ ...first, message, where: body.name }, ...more);
+        }
+      }
+      return done;
+    });
+    const all = await this.list(seen);
+    return names.map((name) => all.find((j) => j.name === name)!);
+  }
+
+  async drop(seen: Seen, name: string): Promise<void> {
+    const job = await this.get(seen, name);
+    if (!job.mine && !seen.may('administer')) seen.refuse('Only who saved a job, and administrators, may delete it');
+    await this.database.rows('delete from tantamos.saved_job where id = $1', [job.id]);
+  }
+
+  /** The job with what was said for what it asks, ready to be previewed; it follows the last preview made of it. */
+  async toUse(seen: Seen, name: string, said: Readonly<Record<string, string>>, why?: string) {
+    const view = await this.get(seen, name);
+    if (view.trouble !== null) fail('bad_value', `“${clip(view.name)}” needs a look first: ${view.trouble}`);
+    const row = await this.database.one<Row & Record<string, unknown>>(`${selectJobs} where j.id = $1`, [view.id]);
+    const { job, inputs } = row!.bound;
+    const { catalog, context } = await this.compiler.context(seen, [job.selection]);
+    const filled = filledIn(job, inputs, said, catalog, context);
+    return { id: view.id, job: why === undefined ? filled : { ...filled, why }, lastPreview: row!.last_preview };
+  }
+
+  async used(id: string, preview: string, account: string): Promise<void> {
+    await this.database.rows(
+      'update tantamos.saved_job set last_preview = $2, used_by = $3, used_at = now() where id = $1',
+      [id, preview, account],
+    );
+  }
+
+  private async saveOn(connection: Connection, seen: Seen, body: SavedJobBody): Promise<string> {
+    const { person } = seen;
+    const name = body.name.trim();
+    if (name === '' || /['"\n]/.test(name))
+      fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
+    if (body.open || body.people?.length) seen.must('keep_open');
+    const said = plainSaid(body);
+    const bound = await this.bound(seen, said);
+    const people = await accountsOf(connection, body.people ?? []);
+    const { rows: found } = await connection.query<Row>(`${selectJobs} where lower(j.name) = lower($1)`, [name]);
+    const before = found[0];
+    if (before) mayChange(seen, before, body.version ?? null, name);
+    const { open = before?.open ?? false, folder = before?.folder ?? null, note = before?.note ?? null } = body;
+    const shared = body.people ? people : (before?.shared_with ?? []);
+    const values = [name, person.id, open, shared, tidy(folder), tidy(note), said.job.selection.type, said, bound];
+    const { rows } = before
+      ? await connection.query<{ id: string; version: number }>(
+          `update tantamos.saved_job set name = $1, changed_by = $2, open = $3, shared_with = $4, folder = $5, note = $6,
+             type = $7, said = $8, bound = $9, version = version + 1, changed_at = now()
+           where id = $10 and version = $11 returning id, version`,
+          [...values, before.id, before.version],
+        )
+      : await connection
+          .query<{ id: string; version: number }>(
+            `insert into tantamos.saved_job (name, owner, changed_by, open, shared_with, folder, note, type, said, bound)
+             values ($1, $2, $2, $3, $4, $5, $6, $7, $8, $9) returning id, version`,
+            values,
+          )
+          .catch((error: unknown) => {
+            if (codeOf(error) !== '23505') throw error;
+            return fail('name_taken', `The name “${clip(name)}” is taken.`, { where: 'name' });
+          });
+    const saved = rows[0] ?? fail('stale_version', 'Somebody changed this job just now; look at it again.');
+    await connection.query(
+      'insert into tantamos.saved_job_version (job, version, said, why, changed_by) values ($1, $2, $3, $4, $5)',
+      [saved.id, saved.version, said, body.why?.trim() || null, person.id],
+    );
+    return name;
+  }
+
+  /** Checked as a job of its own would be, with names as keys. */
+  private async bound(seen: Seen, said: SavedJobSaid): Promise<SavedJobSaid> {
+    const { catalog, context } = await within('job', () => this.compiler.job(seen, said.job));
+    checkInputs(said.job, said.inputs, catalog, context);
+    return { ...said, job: await boundJob(this.database, said.job, catalog, context) };
+  }
+}
+
+const selectJobs = `
+  select j.*, o.name as owner_name, c.name as changed_by_name, u.name as used_by_name,
+    array(select a.name from tantamos.account a where a.id = any(j.shared_with) order by a.name) as people
+  from tantamos.saved_job j
+  join tantamos.account o on o.id = j.owner join tantamos.account c on c.id = j.changed_by
+  left join tantamos.account u on u.id = j.used_by`;
+
+function plainSaid({ job, inputs = [], look = {} }: SavedJobBody): SavedJobSaid {
+  const { after: _, ...plain } = plainJob(job);
+  const { keys, list, drop } = plain.selection;
+  if (keys || list || drop)
+    fail(
+      'bad_value',
+      'Records picked or dropped by hand, and pasted lists, are of one time: save a job without them.',
+      {
+        where: 'job.selection',
+      },
+    );
+  // Members that were left out are not there, whatever class they came in.
+  return JSON.parse(JSON.stringify({ job: plain, inputs, look })) as SavedJobSaid;
+}
+
+const tidy = (text: string | null): string | null => text?.trim() || null;
+
+async function accountsOf(connection: Connection, logins: readonly string[]): Promise<string[]> {
+  const { rows } = await connection.query<{ id: string; login: string }>(
+    'select id, login from tantamos.account where lower(login) = any($1)',
+    [logins.map((l) => l.toLowerCase())],
+  );
+  const missing = logins.find((l) => !rows.some((r) => r.login.toLowerCase() === l.toLowerCase()));
+  if (missing !== undefined) fail('not_found', `There is no account “${clip(missing)}”.`, { where: 'people' });
+  return rows.map((r) => r.id);
+}
+
+const isTheirs = (r: Pick<Row, 'owner' | 'open'>, seen: Seen): boolean =>
+  r.owner === seen.person.id || (r.open && seen.may('administer'));
+
+function mayChange(seen: Seen, before: Row, version: number | null, name: string): void {
+  // A name that somebody keeps to themselves is not told of.
+  if (!isTheirs(before, seen))
+    fail('name_taken', `The name “${clip(name)}” is taken; save it under another.`, { where: 'name' });
+  if (version !== null && version !== before.version)
+    fail('stale_version', `Version ${before.version} was saved since you opened version ${version}; look at it first.`);
+}
+
+/** Null where the person may not see what it is about. */
+function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobView | null {
+  if (typesOf(r.said.job.selection).some((t) => seen.withholds(t))) return null;
+  const trouble = troubleOf(r.bound, catalog, context);
+  // What no longer works may name anything: it is shown only where nothing is withheld.
+  if (trouble !== null && !seen.isWhole) return null;
+  const { job, inputs, look } = r.said;
+  const asks = trouble === null ? askedOf(job, inputs, catalog, context) : [];
+  return {
+    id: r.id,
+    name: r.name,
+    folder: r.folder,
+    note: r.note,
+    open: r.open,
+    mine: r.owner === seen.person.id,
+    mayChange: isTheirs(r, seen),
+    owner: r.owner_name,
+    people: r.people,
+    type: r.type,
+    typeLabel: catalog.find(r.type)?.label ?? r.type,
+    sentence: sentenceOf(job, catalog, context),
+    job,
+    inputs,
+    asks,
+    schema: schemaOf(asks),
+    look: look as SavedJobView['look'],
+    uses: usesOf(job),
+    trouble,
+    version: r.version,
+    changedBy: r.changed_by_name,
+    changedAt: r.changed_at.toISOString(),
+    lastPreview: r.last_preview,
+    usedBy: r.used_by_name,
+    usedAt: r.used_at?.toISOString() ?? null,
+  };
+}
+
+/** Why a job needs a look before it is used; null where it does not. */
+function troubleOf({ job, inputs }: SavedJobSaid, catalog: Catalog, context: Context): string | null {
+  try {
+    checkJob(job, catalog, context);
+    checkInputs(job, inputs, catalog, context);
+    return null;
+  } catch (error) {
+    if (error instanceof ProblemError) return error.message;
+    throw error;
+  }
+}
+
+function sentenceOf(job: Job, catalog: Catalog, context: Context): string {
+  try {
+    return jobSentence(job, catalog, context);
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    return `${job.selection.filter ?? 'all'}: ${job.edits.map((e) => `${e.kind} ${e.field}`).join(', ')}`;
+  }
+}
+
+/** JSON Schema (2020-12) of what is said for what it asks. */
+function schemaOf(asks: readonly AskedInput[]): object {
+  const one = ({ label, kind, choices, among, usual, from, to }: AskedInput): object => ({
+    type: 'string',
+    title: label,
+    default: usual,
+    ...(kind === 'date' ? { format: 'date' } : kind === 'moment' ? { format: 'date-time' } : {}),
+    ...(kind === 'number' ? { pattern: '^-?\\d+(\\.\\d+)?$' } : {}),
+    ...(choices ? { enum: choices.map((c) => c.value) } : among ? { enum: among } : {}),
+    ...(from === undefined && to === undefined ? {} : { description: `from ${from ?? '…'} to ${to ?? '…'}` }),
+  });
+  return {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    type: 'object',
+    additionalProperties: false,
+    properties: Object.fromEntries(asks.map((a) => [a.name, one(a)])),
+  };
+}
+
+/** Saved selections, rules and fields that a job names. */
+function usesOf(job: Job): SavedJobView['uses'] {
+  const selections = namesOfSaved(job.selection).map((name) => ({ what: 'selection' as const, name }));
+  const rules = rulesIn(job.selection).map((name) => ({ what: 'rule' as const, name }));
+  const fields = job.edits.map((e) => ({ what: 'field' as const, name: e.field }));
+  return [...selections, ...rules, ...fields];
+}
+
+function rulesIn({ filter }: Selection): string[] {
+  if (!filter || !/breaks_rule/i.test(filter)) return [];
+  const names: string[] = [];
+  try {
+    walkSyntax(parse(filter), (e) => {
+      const [name] = e.kind === 'call' && e.name === 'breaks_rule' ? e.args : [];
+      if (name?.kind === 'literal') names.push(name.text);
+    });
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+  }
+  return names;
+}
+
+/** What differs from the version before, in words. */
+function changesBetween(before: SavedJobSaid | undefined, now: SavedJobSaid, catalog: Catalog): string[] {
+  if (!before) return ['saved'];
+  const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+  const type = catalog.find(now.job.selection.type);
+  const said = (of: SavedJobSaid): string[] =>
+    of.job.edits.map((e) =>
+      type ? editSentence(e, { type, catalog, nameOf: () => undefined }) : `${e.kind} ${e.field}`,
+    );
+  const [old, fresh] = [said(before), said(now)];
+  return [
+    ...(same(before.job.selection, now.job.selection) ? [] : ['other records']),
+    ...fresh.filter((s) => !old.includes(s)).map((s) => `now: ${s}`),
+    ...old.filter((s) => !fresh.includes(s)).map((s) => `no longer: ${s}`),
+    ...(same(before.job.safety ?? {}, now.job.safety ?? {}) ? [] : ['other safety']),
+    ...(same(before.inputs, now.inputs) ? [] : ['asks for something else']),
+    ...(same(before.look, now.look) ? [] : ['other columns or order']),
+  ];
+}
