@@ -32,6 +32,20 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   'selection show': ['tantamos selection show "north drafts"', 'tantamos selection show "north drafts" --format json'],
   'selection export': ['tantamos selection export all.json', 'tantamos selection export -'],
   'selection import': ['tantamos selection import all.json', 'tantamos selection import all.json --taken replace'],
+  'job list': ['tantamos job', 'tantamos job list --format json'],
+  'job save': [
+    `tantamos job save "confirm drafts" bookings -f "status = 'draft' AND valley = 'north'" --set status=confirmed --open`,
+    `tantamos job save leaver growers -f "owner = 'Tobias Fenwick'" --split "owner among='Ines Calloway','Verity Rushwater'" --ask-for "leaver=Tobias Fenwick" --folder People`,
+  ],
+  'job show': ['tantamos job show leaver', 'tantamos job show leaver --format json'],
+  'job preview': ['tantamos job preview leaver', 'tantamos job preview leaver --input leaver="Ines Calloway"'],
+  'job run': [
+    'tantamos job run leaver --input leaver="Tobias Fenwick"',
+    'tantamos job run "confirm drafts" --expect 240 --no-ask',
+  ],
+  'job delete': ['tantamos job delete leaver', 'tantamos job delete "confirm drafts"'],
+  'job export': ['tantamos job export jobs.json', 'tantamos job export'],
+  'job import': ['tantamos job import jobs.json', 'tantamos job import jobs.json --taken replace'],
   'rule list': ['tantamos rule', 'tantamos rule list growers --format json'],
   'rule save': [
     `tantamos rule save "waiting needs a reason" inspections --where "state = 'waiting'" --holds "waiting_reason IS NOT NULL" --message "A waiting inspection needs a reason."`,

@@ -31,3 +31,13 @@ export function readFile(path: string): string {
     throw new UsageError(`${path} cannot be read: ${(error as Error).message}`);
   }
 }
+
+/** A JSON file; what is in it, the service checks. */
+export function readJsonFile(file: string): unknown {
+  const text = readFile(file);
+  try {
+    return JSON.parse(text);
+  } catch {
+    throw new UsageError(`${file} is not JSON.`);
+  }
+}

@@ -6,6 +6,7 @@ import { exporting } from './verbs/export';
 import { find } from './verbs/find';
 import { functions } from './verbs/functions';
 import { steps } from './verbs/steps';
+import { job } from './verbs/job';
 import { match } from './verbs/match';
 import { selection } from './verbs/selection';
 import { values } from './verbs/values';
@@ -49,6 +50,7 @@ export function makeProgram(): Command {
     run,
     result,
     rule,
+    job,
     drafts,
     settings,
     accounts,

@@ -16,7 +16,7 @@ import { finish } from './preview';
 import { acting, type Verb } from './verb';
 import { wholeNumber } from '../options';
 
-interface RunOptions {
+export interface RunOptions {
   readonly expect?: number;
   readonly askAfter?: number;
   readonly ask: boolean;
@@ -111,7 +111,7 @@ export const run: Verb = (program) => {
     );
 };
 
-async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {
+export async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {
   const me = await api.me();
   if (p.madeBy !== me.name) talk(`This preview was made by ${p.madeBy}; the run keeps both your names.`);
   const expect = o.expect ?? (await confirmed(p));

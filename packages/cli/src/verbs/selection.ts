@@ -6,7 +6,7 @@ import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions }
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
-import { readFile } from '../options';
+import { readJsonFile } from '../options';
 
 export const selection: Verb = (program) => {
   const group = program.command('selection').description('selections saved under names');
@@ -110,7 +110,7 @@ export const selection: Verb = (program) => {
         if (!['refuse', 'skip', 'replace'].includes(o.taken))
           throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
         const saved = await client().importSelections({
-          file: readJson(file) as SelectionsFileBody,
+          file: readJsonFile(file) as SelectionsFileBody,
           taken: o.taken as 'refuse' | 'skip' | 'replace',
         });
         talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((s) => s.name).join(', ')}.`);
@@ -118,16 +118,6 @@ export const selection: Verb = (program) => {
       }),
     );
 };
-
-/** What is in it, the service checks. */
-function readJson(file: string): unknown {
-  const text = readFile(file);
-  try {
-    return JSON.parse(text);
-  } catch {
-    throw new UsageError(`${file} is not JSON.`);
-  }
-}
 
 function said({ filter, type: _, ...rest }: { filter?: string; type: string }): string {
   const more = Object.keys(rest).length > 0 ? JSON.stringify(rest) : '';

@@ -83,9 +83,10 @@ describe('saved jobs', () => {
     await w.sql.query(`update staff set name = 'Tobias Renamed' where id = 2`);
     const p = await w.editor.useJob('leaver', { inputs: { leaver: '3' } });
     expect(p.state).not.toBe('failed');
-    const plain = await w.editor.useJob('leaver', {});
-    expect(plain.sentence).toContain('owner is');
+    const renamed = await w.editor.useJob('leaver', {});
+    expect(renamed.sentence).toContain('owner is 2');
     await w.sql.query(`update staff set name = 'Tobias Fenwick' where id = 2`);
+    expect((await w.editor.useJob('leaver', {})).sentence).toContain('owner is Tobias Fenwick');
   });
 
   it.each<[string, Record<string, string>, string]>([

@@ -148,10 +148,20 @@ export class SavedJobs {
     const view = await this.get(seen, name);
     if (view.trouble !== null) fail('bad_value', `“${clip(view.name)}” needs a look first: ${view.trouble}`);
     const row = await this.database.one<Row & Record<string, unknown>>(`${selectJobs} where j.id = $1`, [view.id]);
-    const { job, inputs } = row!.bound;
-    const { catalog, context } = await this.compiler.context(seen, [job.selection]);
+    const { inputs } = row!.bound;
+    const { catalog, context } = await this.compiler.context(seen, [row!.bound.job.selection]);
+    const job = await this.readable(row!, catalog, context);
     const filled = filledIn(job, inputs, said, catalog, context);
     return { id: view.id, job: why === undefined ? filled : { ...filled, why }, lastPreview: row!.last_preview };
+  }
+
+  /** As it was said, where its names mean today what they meant then; with keys otherwise. */
+  private async readable({ said, bound }: Row, catalog: Catalog, context: Context): Promise<Job> {
+    const now = await boundJob(this.database, said.job, catalog, context).catch((error: unknown) => {
+      if (error instanceof ProblemError) return null;
+      throw error;
+    });
+    return JSON.stringify(sorted(now)) === JSON.stringify(sorted(bound.job)) ? said.job : bound.job;
   }
 
   async used(id: string, preview: string, account: string): Promise<void> {
@@ -229,6 +239,17 @@ function plainSaid({ job, inputs = [], look = {} }: SavedJobBody): SavedJobSaid 
     );
   // Members that were left out are not there, whatever class they came in.
   return JSON.parse(JSON.stringify({ job: plain, inputs, look })) as SavedJobSaid;
+}
+
+/** The same with its members in one order: the database keeps them in its own. */
+function sorted(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(sorted);
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value)
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+      .map(([k, v]) => [k, sorted(v)]),
+  );
 }
 
 const tidy = (text: string | null): string | null => text?.trim() || null;

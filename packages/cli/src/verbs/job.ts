@@ -1,0 +1,232 @@
+import { randomUUID } from 'node:crypto';
+import { writeFileSync } from 'node:fs';
+import type { Client } from '@tantamos/client';
+import type {
+  ConstantView,
+  JobInputBody,
+  PreviewView,
+  SavedJobBody,
+  SavedJobsFileBody,
+  SavedJobView,
+} from '@tantamos/contract';
+import { exitCodes } from '../exit';
+import { readJob, withJobOptions, type JobOptions } from '../job-options';
+import { commas, readJsonFile, wholeNumber } from '../options';
+import { moment, out, print, readFormat, talk } from '../output';
+import { followPreview } from '../progress';
+import { remember } from '../recent';
+import { client } from '../session';
+import { UsageError } from '../trouble';
+import { finish } from './preview';
+import { startRun, type RunOptions } from './run';
+import { acting, type Verb } from './verb';
+
+interface SaveOptions extends JobOptions {
+  readonly askFor?: readonly string[];
+  readonly usual?: readonly string[];
+  readonly folder?: string;
+  readonly note?: string;
+  readonly open?: boolean;
+  readonly share?: string;
+  readonly because?: string;
+}
+
+const again = (text: string, all: readonly string[] = []): readonly string[] => [...all, text];
+
+export const job: Verb = (program) => {
+  const group = program.command('job').description('jobs saved under names, with what they ask for when they are used');
+  group
+    .command('list', { isDefault: true })
+    .description('mine, those shared with me, and those open to all')
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
+    .action(
+      acting(async (o: { format: string }) => {
+        const all = await client().savedJobs();
+        const rows = all.map((j) => [
+          j.folder,
+          j.name,
+          j.type,
+          j.inputs.map((i) => i.name).join(', '),
+          j.trouble === null ? (j.usedAt === null ? null : moment(j.usedAt)) : 'needs a look',
+          j.sentence,
+        ]);
+        print({ columns: ['folder', 'job', 'type', 'asks for', 'last used', 'does'], rows }, readFormat(o.format), all);
+        if (all.length === 0) talk('None yet: tantamos job save NAME TYPE -f … --set …');
+      }),
+    );
+
+  withJobOptions(
+    group.command('save').arguments('<name> [type]').description('save a job under a name, or a new version of it'),
+  )
+    .option('--ask-for <name=value>', 'ask for what stands in the job as this value (again for more)', again)
+    .option('--usual <name=expression>', 'what is taken where nothing is said, such as due=TODAY()+7', again)
+    .option('--folder <name>', 'where it is kept')
+    .option('--note <text>', 'what it is for')
+    .option('--open', 'open to all')
+    .option('--share <logins>', 'shared with these people: a,b')
+    .option('--because <text>', 'why this version')
+    .action(
+      acting(async (name: string, type: string | undefined, o: SaveOptions) => {
+        const api = client();
+        const { after: _, ...said } = await readJob(api, type, o);
+        const inputs = inputsOf(await api.constants(said), o);
+        const body: SavedJobBody = { name, job: said, ...(inputs.length > 0 ? { inputs } : {}) };
+        if (o.folder !== undefined) body.folder = o.folder;
+        if (o.note !== undefined) body.note = o.note;
+        if (o.open) body.open = true;
+        if (o.share !== undefined) body.people = commas(o.share);
+        if (o.because !== undefined) body.why = o.because;
+        const saved = await api.saveJob(body);
+        talk(`Saved “${saved.name}”, version ${saved.version}: ${saved.sentence}`);
+        tellAsks(saved);
+      }),
+    );
+
+  group
+    .command('show')
+    .argument('<name>')
+    .description('what it does, what it asks for, what it uses, its versions')
+    .option('--format <format>', 'table or json', 'table')
+    .action(
+      acting(async (name: string, o: { format: string }) => {
+        const api = client();
+        const [j, versions] = await Promise.all([api.savedJob(name), api.savedJobVersions(name)]);
+        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...j, versions });
+        out(j.sentence);
+        if (j.note) out(j.note);
+        if (j.trouble) out(`Needs a look: ${j.trouble}`);
+        out(`${opennessOf(j)}, saved by ${j.owner}`);
+        if (j.uses.length > 0) out(`Uses ${j.uses.map((u) => `${u.what} ${u.name}`).join(', ')}`);
+        if (j.asks.length > 0) {
+          out('');
+          const asks = j.asks.map((a) => [a.name, a.label, a.type ?? a.kind, a.usual]);
+          print({ columns: ['input', 'asks for', 'a', 'usually'], rows: asks }, 'table');
+        }
+        out('');
+        const rows = versions.map((v) => [v.version, moment(v.changedAt), v.changedBy, v.changes.join('; '), v.why]);
+        print({ columns: ['version', 'saved', 'by', 'changes', 'why'], rows }, 'table');
+      }),
+    );
+
+  withUse(
+    group.command('preview').argument('<name>').description('work it out with what it asks for; nothing is changed'),
+  )
+    .option('--format <format>', 'table or json', 'table')
+    .action(
+      acting(async (name: string, o: UseOptions & { format: string }) => {
+        const api = client();
+        return finish(api, await used(api, name, o), o.format);
+      }),
+    );
+
+  withUse(group.command('run').argument('<name>').description('work it out and start it, and watch it'))
+    .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect'))
+    .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
+    .option('--no-ask', 'do all of it, whatever the job says')
+    .option('--detach', 'start it and do not watch')
+    .action(
+      acting(async (name: string, o: UseOptions & RunOptions) => {
+        const api = client();
+        const p = await followPreview(api, await used(api, name, o));
+        if (p.state !== 'ready' || p.totals.will_change === 0) return finish(api, p, 'table');
+        remember('preview', p.id);
+        return startRun(api, p, o);
+      }),
+    );
+
+  group
+    .command('delete')
+    .argument('<name>')
+    .action(
+      acting(async (name: string) => {
+        await client().dropSavedJob(name);
+        talk(`Deleted “${name}”.`);
+      }),
+    );
+  group
+    .command('export')
+    .argument('[file]')
+    .description('all of them as a JSON file; to standard output without a file')
+    .action(
+      acting(async (path: string | undefined) => {
+        const text = await (await client().files.savedJobsFile()).text();
+        if (path === undefined) return out(text);
+        writeFileSync(path, text);
+        talk(`Written to ${path}.`);
+      }),
+    );
+  group
+    .command('import')
+    .argument('<file>', '- for standard input')
+    .option('--taken <how>', 'where a name is taken: refuse, skip or replace', 'refuse')
+    .action(
+      acting(async (file: string, o: { taken: string }) => {
+        if (!['refuse', 'skip', 'replace'].includes(o.taken))
+          throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
+        const taken = o.taken as 'refuse' | 'skip' | 'replace';
+        const saved = await client().importJobs({ file: readJsonFile(file) as SavedJobsFileBody, taken });
+        talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((j) => j.name).join(', ')}.`);
+        return saved.length === 0 ? exitCodes.nothingToDo : exitCodes.done;
+      }),
+    );
+};
+
+interface UseOptions {
+  readonly input?: readonly string[];
+  readonly why?: string;
+}
+
+function withUse(command: ReturnType<Parameters<Verb>[0]['command']>) {
+  return command
+    .option('--input <name=value>', 'what it asks for (again for more); as usual where nothing is said', again)
+    .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
+}
+
+async function used(api: Client, name: string, { input = [], why }: UseOptions): Promise<PreviewView> {
+  const inputs = Object.fromEntries(input.map((text) => pairOf('--input', text)));
+  remember('preview', null);
+  return api.useJob(name, { inputs, ...(why === undefined ? {} : { why }) }, { once: randomUUID() });
+}
+
+function pairOf(option: string, text: string): [string, string] {
+  const at = text.indexOf('=');
+  if (at <= 0) throw new UsageError(`${option} is NAME=…, not “${text}”.`);
+  return [text.slice(0, at).trim(), text.slice(at + 1).trim()];
+}
+
+/** What is asked for in the places of these values; every value of that kind that stands there so is meant. */
+function inputsOf(constants: readonly ConstantView[], { askFor = [], usual = [] }: SaveOptions): JobInputBody[] {
+  const usuals = new Map(usual.map((text) => pairOf('--usual', text)));
+  const inputs = askFor.map((text): JobInputBody => {
+    const [name, value] = pairOf('--ask-for', text);
+    const named = constants.filter((c) => c.text.toLowerCase() === value.toLowerCase());
+    const [first] = named;
+    if (!first)
+      throw new UsageError(
+        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => `${c.text} (${c.label})`).join(', ') || 'none'}.`,
+      );
+    const alike = named.filter((c) => c.kind === first.kind && c.type === first.type);
+    const by = usuals.get(name);
+    usuals.delete(name);
+    return {
+      name,
+      label: first.label,
+      spots: alike.map((c) => ({ ...c.spot })),
+      ...(by === undefined ? {} : { usual: by }),
+    };
+  });
+  const [left] = usuals.keys();
+  if (left !== undefined) throw new UsageError(`--usual: nothing called “${left}” is asked for.`);
+  return inputs;
+}
+
+function tellAsks({ name, asks }: SavedJobView): void {
+  if (asks.length === 0) return talk(`Use it: tantamos job run "${name}"`);
+  talk(`It asks for ${asks.map((a) => `${a.name} (${a.label}, usually ${a.usual})`).join(', ')}.`);
+  talk(`Use it: tantamos job run "${name}" --input ${asks[0]!.name}=…`);
+}
+
+function opennessOf({ open, people }: SavedJobView): string {
+  if (open) return 'Open to all';
+  return people.length > 0 ? `Shared with ${people.join(', ')}` : 'Private';
+}
