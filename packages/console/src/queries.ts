@@ -38,6 +38,13 @@ export const queries = {
   ruleVersions: (name: string) =>
     queryOptions({ queryKey: ['rules', 'versions', name], queryFn: () => api.ruleVersions(name), staleTime: 0 }),
 
+  savedJobs: () => queryOptions({ queryKey: ['saved-jobs'], queryFn: () => api.savedJobs(), staleTime: 10_000 }),
+  savedJobVersions: (name: string) =>
+    queryOptions({ queryKey: ['saved-job-versions', name], queryFn: () => api.savedJobVersions(name), staleTime: 0 }),
+  /** The values that stand in a job. */
+  constants: (job: JobBody) =>
+    queryOptions({ queryKey: ['constants', byText(job)], queryFn: () => api.constants(job), staleTime: Infinity }),
+
   types: () => queryOptions({ queryKey: ['types'], queryFn: () => api.types() }),
   type: (id: string) => queryOptions({ queryKey: ['type', id], queryFn: () => api.type(id), staleTime: 60_000 }),
   functions: () => queryOptions({ queryKey: ['functions'], queryFn: () => api.functions(), staleTime: Infinity }),

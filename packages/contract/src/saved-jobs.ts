@@ -166,6 +166,7 @@ export const ConstantView = named('ConstantView', {
   spot: Of.Object({ at: text, literal: Of.Optional(count) }),
   kind: oneOf(kinds),
   text,
+  shown: Of.String({ description: 'the same as people know it: the name of a record, the label of a choice' }),
   label: Of.String({ description: 'what it is the value of' }),
   type: nullable(text),
   choices: Choices,

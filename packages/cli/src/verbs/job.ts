@@ -199,11 +199,12 @@ function inputsOf(constants: readonly ConstantView[], { askFor = [], usual = [] 
   const usuals = new Map(usual.map((text) => pairOf('--usual', text)));
   const inputs = askFor.map((text): JobInputBody => {
     const [name, value] = pairOf('--ask-for', text);
-    const named = constants.filter((c) => c.text.toLowerCase() === value.toLowerCase());
+    const isIt = (text: string): boolean => text.toLowerCase() === value.toLowerCase();
+    const named = constants.filter((c) => isIt(c.text) || isIt(c.shown));
     const [first] = named;
     if (!first)
       throw new UsageError(
-        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => `${c.text} (${c.label})`).join(', ') || 'none'}.`,
+        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => `${c.shown} (${c.label})`).join(', ') || 'none'}.`,
       );
     const alike = named.filter((c) => c.kind === first.kind && c.type === first.type);
     const by = usuals.get(name);

@@ -3,7 +3,7 @@ import type { JobBody, JournalRecord, PreviewView, SampleView, TypeView } from '
 import { firing, usualBatch } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
-import { useEffect, useState } from 'react';
+import { lazy, Suspense, useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../app/api';
 import { usePerson } from '../app/session';
@@ -12,7 +12,7 @@ import { number } from '../components/format';
 import { NumberInSentence, textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
 import { narrowed, neededBy } from './asked';
-import { pickedPartsOf, type Draft } from './draft';
+import { pickedPartsOf, type Draft, type View } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
 import { jobOf } from './job-of';
@@ -20,6 +20,8 @@ import { jobOf } from './job-of';
 import { queries } from '../queries';
 import type { FieldChoice } from '../records/fields';
 import { useSample } from './useSample';
+
+const SaveJob = lazy(() => import('./SaveJob'));
 
 export interface JobPanelProps {
   type: TypeView;
@@ -29,6 +31,8 @@ export interface JobPanelProps {
   /** Keys of the records in sight, and whether the job can be asked about at all. */
   sight: readonly string[];
   found: boolean;
+  /** How the person looks at these records. */
+  look: Pick<View, 'columns' | 'sort'>;
   /** Just unfolded: where there is no edit yet, a field is looked for. */
   unfolded: boolean;
   /** Told what the job would do to those in sight. */
@@ -40,7 +44,7 @@ export type Changes = ReadonlyMap<string, JournalRecord>;
 
 /** The job being composed: which, edits, safety, why; at its foot what would happen and the one button. */
 export default function OpenPanel(props: JobPanelProps) {
-  const { type, fields, draft, change, sight, found, unfolded, onChanges } = props;
+  const { type, fields, draft, change, sight, found, look, unfolded, onChanges } = props;
   const navigate = useNavigate();
   const { workspace } = usePerson();
   const [more, setMore] = useState(
@@ -55,6 +59,7 @@ export default function OpenPanel(props: JobPanelProps) {
     onChanges(new Map((rows ?? []).map((r) => [r.key, r])));
     return () => onChanges(new Map());
   }, [rows, onChanges]);
+  const [saving, setSaving] = useState(false);
   const make = useMutation({
     mutationFn: () => previewAfter(job, draft.after),
     onSuccess: (p) => {
@@ -237,10 +242,25 @@ export default function OpenPanel(props: JobPanelProps) {
         >
           {counts ? `Preview ${number(counts.willChange)}` : 'Preview'}
         </Button>
+        {isEdited && (
+          <LinkButton className="text-xs" onClick={() => setSaving(true)}>
+            Save…
+          </LinkButton>
+        )}
+        {saving && (
+          <Suspense>
+            <SaveJob job={savable(job)} look={look} onClose={() => setSaving(false)} />
+          </Suspense>
+        )}
         {whyMissing && counts && <p className="text-pending">This workspace asks for a reason: say why.</p>}
       </div>
     </aside>
   );
+}
+
+/** What is picked or dropped by hand, and pasted lists, are of one time. */
+function savable({ selection: { keys: _, drop: __, list: ___, ...selection }, ...job }: JobBody): JobBody {
+  return { ...job, selection };
 }
 
 /** The preview before may not be there any more: then there is nothing to compare with. */

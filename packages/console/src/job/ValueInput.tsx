@@ -47,7 +47,7 @@ export function ValueInput({ field, value, onChange }: Props) {
 }
 
 /** Records of the type by typing part of a name; what is kept is the key behind the name. */
-function ReferenceInput({
+export function ReferenceInput({
   typeId,
   label,
   value,

@@ -1,17 +1,18 @@
 import type { DraftSummary } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { moment } from '../components/format';
 import { Problems } from '../components/Problems';
-import { Empty, Trouble, Working } from '../components/states';
+import { Trouble, Working } from '../components/states';
 import { Table, tableCell } from '../components/Table';
 import { useDraft } from '../job/DraftKeeper';
 import { queries } from '../queries';
+import { SavedJobs } from './SavedJobs';
 
-/** Every unfinished job, to go back to; each window works on one of its own. */
+/** Saved jobs, to be used again, and unfinished ones, to go back to; each window works on one of its own. */
 export function JobsPage() {
   const navigate = useNavigate();
   const { id: here, open } = useDraft();
@@ -37,49 +38,61 @@ export function JobsPage() {
       <Plus className="size-4" aria-hidden="true" /> New job
     </Button>
   );
-  if (drafts.data.length === 0)
-    return (
-      <Empty title="No unfinished job.">
-        <p className="mb-3">
-          What you begin under Records is kept here by itself, until it is dropped: which records, what to change, why.
-        </p>
-        {begin}
-      </Empty>
-    );
   return (
-    <main className="h-full space-y-3 overflow-auto p-4">
+    <main className="h-full space-y-5 overflow-auto p-4">
+      <section className="space-y-3">
+        <div className="flex items-center justify-between gap-4">
+          <h1 className="text-base font-semibold">Saved jobs</h1>
+          <Link to="/rules" className="text-accent-strong underline underline-offset-2">
+            Rules
+          </Link>
+        </div>
+        <SavedJobs />
+      </section>
       <div className="flex items-center justify-between gap-4">
-        <h1 className="text-base font-semibold">Unfinished jobs</h1>
+        <h2 className="text-base font-semibold">Unfinished jobs</h2>
         {begin}
       </div>
       <Problems error={go.error ?? drop.error} />
-      <Table
-        label="Unfinished jobs"
-        heads={[{ label: 'Job' }, { label: 'Type' }, { label: 'Last touched' }, { label: 'What to do', hidden: true }]}
-      >
-        {drafts.data.map((d) => (
-          <tr key={d.id} className="hover:bg-paper">
-            <td className={`${tableCell} w-full max-w-0 truncate`}>
-              <button
-                type="button"
-                title={d.title}
-                className="max-w-full truncate text-left hover:text-accent hover:underline"
-                onClick={() => go.mutate(d)}
-              >
-                {d.title}
-              </button>
-            </td>
-            <td className={tableCell}>{d.typeLabel ?? <span className="text-quiet">none yet</span>}</td>
-            <td className={tableCell}>{moment(d.savedAt)}</td>
-            <td className={`${tableCell} text-right`}>
-              {d.id === here && <span className="mr-3 text-quiet">open in this window</span>}
-              <LinkButton aria-label={`Drop: ${d.title}`} onClick={() => drop.mutate(d.id)}>
-                Drop
-              </LinkButton>
-            </td>
-          </tr>
-        ))}
-      </Table>
+      {drafts.data.length === 0 ? (
+        <p className="border border-line bg-sheet p-4">
+          None. What you begin under Records is kept here by itself, until it is dropped: which records, what to change,
+          why.
+        </p>
+      ) : (
+        <Table
+          label="Unfinished jobs"
+          heads={[
+            { label: 'Job' },
+            { label: 'Type' },
+            { label: 'Last touched' },
+            { label: 'What to do', hidden: true },
+          ]}
+        >
+          {drafts.data.map((d) => (
+            <tr key={d.id} className="hover:bg-paper">
+              <td className={`${tableCell} w-full max-w-0 truncate`}>
+                <button
+                  type="button"
+                  title={d.title}
+                  className="max-w-full truncate text-left hover:text-accent hover:underline"
+                  onClick={() => go.mutate(d)}
+                >
+                  {d.title}
+                </button>
+              </td>
+              <td className={tableCell}>{d.typeLabel ?? <span className="text-quiet">none yet</span>}</td>
+              <td className={tableCell}>{moment(d.savedAt)}</td>
+              <td className={`${tableCell} text-right`}>
+                {d.id === here && <span className="mr-3 text-quiet">open in this window</span>}
+                <LinkButton aria-label={`Drop: ${d.title}`} onClick={() => drop.mutate(d.id)}>
+                  Drop
+                </LinkButton>
+              </td>
+            </tr>
+          ))}
+        </Table>
+      )}
     </main>
   );
 }

@@ -173,6 +173,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
           change={set}
           sight={sight}
           found={!found.isError}
+          look={view}
           unfolded={unfolded}
           onUnfold={() => unfold()}
           onChanges={setChanges}

@@ -16,6 +16,28 @@ export interface SavedJobSaid {
   readonly job: Job;
   readonly inputs: readonly JobInput[];
   readonly look: { readonly columns?: readonly string[]; readonly sort?: readonly string[] };
+  /** Names of the records that it speaks of, as they were when it was saved: by type, then by what is said of each. */
+  readonly names?: Readonly<Record<string, Readonly<Record<string, string>>>>;
+}
+
+/** The names of the records that stand in a job, by type, then by what is said of each there. */
+export async function namesIn(
+  database: Database,
+  job: Job,
+  catalog: Catalog,
+): Promise<Readonly<Record<string, Readonly<Record<string, string>>>>> {
+  const named = constantsOf(job, catalog).filter((c) => c.kind === 'record');
+  const answers = await answerNames(
+    database,
+    catalog,
+    named.map((c): NameQuestion => ({ typeId: c.type!, text: c.text })),
+  );
+  const names: Record<string, Record<string, string>> = {};
+  for (const { type, text } of named) {
+    const name = answers.name(type!, text);
+    if (name !== undefined) (names[type!] ??= {})[text] = name;
+  }
+  return names;
 }
 
 /** The job with every name of a record that stands in it replaced by the key it means, so that it goes on meaning that one. */

@@ -3,6 +3,7 @@ import { constantsOf, fail } from '@tantamos/core';
 import { sent, type Handlers } from '../http/handler';
 import { knownPreview, settledView } from '../previews/http';
 import { plainJob } from '../selections/plain';
+import { namesIn } from './bound';
 
 export const savedJobHandlers: Handlers<typeof savedJobRoutes> = {
   async savedJobs({ services, seen }) {
@@ -13,8 +14,13 @@ export const savedJobHandlers: Handlers<typeof savedJobRoutes> = {
     return services.savedJobs.save(seen, body);
   },
 
-  async constants({ seen, body }) {
-    return constantsOf(plainJob(body), seen.catalog);
+  async constants({ services, seen, body }) {
+    const job = plainJob(body);
+    const names = await namesIn(services.database, job, seen.catalog);
+    return constantsOf(job, seen.catalog).map((c) => {
+      const name = c.type === null ? undefined : names[c.type]?.[c.text];
+      return { ...c, shown: name ?? c.choices?.find((x) => x.value === c.text)?.label ?? c.text };
+    });
   },
 
   async savedJob({ services, seen, params }) {

@@ -26,7 +26,7 @@ import type { Seen } from '../rights/seen';
 import { namesOfSaved } from '../selections/context';
 import { plainJob } from '../selections/plain';
 import { typesOf } from '../selections/visible';
-import { boundJob, type SavedJobSaid } from './bound';
+import { boundJob, namesIn, type SavedJobSaid } from './bound';
 
 interface Row {
   readonly id: string;
@@ -103,7 +103,7 @@ export class SavedJobs {
         version,
         job: said.job,
         inputs: said.inputs,
-        sentence: sentenceOf(said.job, catalog, context),
+        sentence: sentenceOf(said, catalog, context),
         changes: changesBetween(rows[i + 1]?.said, said, catalog),
         why,
         changedBy: by,
@@ -177,8 +177,9 @@ export class SavedJobs {
     if (name === '' || /['"\n]/.test(name))
       fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
     if (body.open || body.people?.length) seen.must('keep_open');
-    const said = plainSaid(body);
-    const bound = await this.bound(seen, said);
+    const plain = plainSaid(body);
+    const bound = await this.bound(seen, plain);
+    const said: SavedJobSaid = { ...plain, names: await namesIn(this.database, plain.job, seen.catalog) };
     const people = await accountsOf(connection, body.people ?? []);
     const { rows: found } = await connection.query<Row>(`${selectJobs} where lower(j.name) = lower($1)`, [name]);
     const before = found[0];
@@ -295,7 +296,7 @@ function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobV
     people: r.people,
     type: r.type,
     typeLabel: catalog.find(r.type)?.label ?? r.type,
-    sentence: sentenceOf(job, catalog, context),
+    sentence: sentenceOf(r.said, catalog, context),
     job,
     inputs,
     asks,
@@ -324,9 +325,9 @@ function troubleOf({ job, inputs }: SavedJobSaid, catalog: Catalog, context: Con
   }
 }
 
-function sentenceOf(job: Job, catalog: Catalog, context: Context): string {
+function sentenceOf({ job, names }: SavedJobSaid, catalog: Catalog, context: Context): string {
   try {
-    return jobSentence(job, catalog, context);
+    return jobSentence(job, catalog, context, undefined, (type, text) => names?.[type]?.[text]);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     return `${job.selection.filter ?? 'all'}: ${job.edits.map((e) => `${e.kind} ${e.field}`).join(', ')}`;
