@@ -8,6 +8,7 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   who: ['tantamos who', 'TANTAMOS_TOKEN=… tantamos who'],
   password: ['tantamos password', 'TANTAMOS_SERVICE=http://127.0.0.1:7411 tantamos password'],
   sessions: ['tantamos sessions', 'tantamos sessions --end 1b2c3d4e'],
+  start: ['tantamos start', 'tantamos start --format json'],
   types: ['tantamos types', 'tantamos types --format json'],
   fields: ['tantamos fields bookings', 'tantamos fields bookings --format csv'],
   functions: ['tantamos functions', 'tantamos functions EDATE'],

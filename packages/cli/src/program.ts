@@ -5,6 +5,7 @@ import { counts } from './verbs/counts';
 import { exporting } from './verbs/export';
 import { find } from './verbs/find';
 import { functions } from './verbs/functions';
+import { start } from './verbs/start';
 import { steps } from './verbs/steps';
 import { job } from './verbs/job';
 import { match } from './verbs/match';
@@ -36,6 +37,7 @@ export function makeProgram(): Command {
   for (const verb of [
     signIn,
     mine,
+    start,
     types,
     functions,
     steps,

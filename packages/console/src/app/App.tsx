@@ -23,7 +23,8 @@ const router = createBrowserRouter([
       </Session>
     ),
     children: [
-      { index: true, element: <Navigate to="/records" replace /> },
+      { index: true, element: <Navigate to="/start" replace /> },
+      { path: 'start', lazy: page(() => import('../start/StartPage'), 'StartPage') },
       { path: 'records', element: <RecordsPage /> },
       { path: 'records/:type', element: <RecordsPage /> },
       { path: 'records/:type/print', lazy: page(() => import('../records/PrintPage'), 'PrintPage') },

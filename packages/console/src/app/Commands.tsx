@@ -90,6 +90,7 @@ function useCommands(): Command[] {
   const here = useMatch('/records/:type')?.params.type;
   const go = (to: string) => () => void navigate(to);
   const pages = [
+    ['/start', 'Start'],
     ['/records', 'Records'],
     ['/jobs', 'Jobs'],
     ['/rules', 'Rules'],

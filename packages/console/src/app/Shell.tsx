@@ -17,6 +17,7 @@ const Commands = lazy(() => import('./Commands'));
 const Keys = lazy(() => import('./Keys'));
 
 const pages = [
+  { to: '/start', label: 'Start' },
   { to: '/records', label: 'Records' },
   { to: '/jobs', label: 'Jobs' },
   { to: '/runs', label: 'Runs' },

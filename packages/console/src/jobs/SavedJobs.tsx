@@ -1,7 +1,7 @@
 import type { SavedJobBody, SavedJobView } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
-import { useNavigate } from 'react-router';
+import { useNavigate, useSearchParams } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { moment } from '../components/format';
@@ -23,7 +23,10 @@ const heads = ['Job', 'Folder', 'Asks for', 'Last used', 'What to do'].map((labe
 /** Jobs under names: used again, with what they ask for. */
 export function SavedJobs() {
   const saved = useQuery(queries.savedJobs());
-  const [use, setUse] = useState<SavedJobView | null>(null);
+  // The job that is used stands in the address: it can be linked to.
+  const [asked, setAsked] = useSearchParams();
+  const use = saved.data?.find((j) => j.name === asked.get('use')) ?? null;
+  const setUse = (job: SavedJobView | null): void => setAsked(job ? { use: job.name } : {}, { replace: true });
   const [versions, setVersions] = useState<SavedJobView | null>(null);
   if (saved.isPending) return <Working what="Reading the saved jobs" />;
   if (saved.isError) return <Trouble error={saved.error} onRetry={() => void saved.refetch()} />;
