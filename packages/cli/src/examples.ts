@@ -47,6 +47,7 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   'job delete': ['tantamos job delete leaver', 'tantamos job delete "confirm drafts"'],
   'job export': ['tantamos job export jobs.json', 'tantamos job export'],
   'job import': ['tantamos job import jobs.json', 'tantamos job import jobs.json --taken replace'],
+  'settings history': ['tantamos settings history', 'tantamos settings history --format csv'],
   'rule list': ['tantamos rule', 'tantamos rule list growers --format json'],
   'rule save': [
     `tantamos rule save "waiting needs a reason" inspections --where "state = 'waiting'" --holds "waiting_reason IS NOT NULL" --message "A waiting inspection needs a reason."`,

@@ -45,6 +45,10 @@ export const queries = {
   constants: (job: JobBody) =>
     queryOptions({ queryKey: ['constants', byText(job)], queryFn: () => api.constants(job), staleTime: Infinity }),
 
+  typeSettings: (id: string) =>
+    queryOptions({ queryKey: ['type-settings', id], queryFn: () => api.typeSettings(id), staleTime: 0 }),
+  settingChanges: () =>
+    queryOptions({ queryKey: ['setting-changes'], queryFn: () => api.settingChanges(), staleTime: 0 }),
   types: () => queryOptions({ queryKey: ['types'], queryFn: () => api.types() }),
   type: (id: string) => queryOptions({ queryKey: ['type', id], queryFn: () => api.type(id), staleTime: 60_000 }),
   functions: () => queryOptions({ queryKey: ['functions'], queryFn: () => api.functions(), staleTime: Infinity }),

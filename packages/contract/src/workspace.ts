@@ -2,7 +2,7 @@ import { Type } from '@sinclair/typebox';
 import { IsBoolean, IsInt, IsNotEmpty, IsOptional, IsString, IsTimeZone, Max, MaxLength, Min } from 'class-validator';
 import { Nullable } from './body';
 import { routesOf } from './route';
-import { count, flag, named, nullable, text, type Answer } from './shape';
+import { count, flag, moment, named, nullable, oneOf, text, type Answer } from './shape';
 
 export class WorkspaceBody {
   @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) name?: string;
@@ -38,6 +38,22 @@ export const Workspace = named('Workspace', {
 });
 export type Workspace = Answer<typeof Workspace>;
 
+export const SettingChangeView = named('SettingChangeView', {
+  at: moment,
+  by: nullable(text),
+  what: oneOf(['workspace', 'type', 'field']),
+  type: nullable(text),
+  field: nullable(text),
+  changes: Type.Array(
+    Type.Object({
+      setting: text,
+      was: nullable(text, 'null where it had not been set'),
+      became: nullable(text),
+    }),
+  ),
+});
+export type SettingChangeView = Answer<typeof SettingChangeView>;
+
 export const workspaceRoutes = routesOf({
   health: {
     method: 'get',
@@ -52,6 +68,12 @@ export const workspaceRoutes = routesOf({
     summary: 'Change the settings of the workspace',
     answer: Workspace,
     body: WorkspaceBody,
+  },
+  settingChanges: {
+    method: 'get',
+    path: '/api/settings/changes',
+    summary: 'Changes of settings of the workspace, types and fields, with who and when: the newest 500',
+    answer: Type.Array(SettingChangeView),
   },
   settle: {
     method: 'post',

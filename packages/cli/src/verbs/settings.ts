@@ -1,7 +1,7 @@
 import type { FieldSettingsBody, TypeSettingsBody } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
 
-import { print, talk } from '../output';
+import { moment, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
@@ -130,6 +130,27 @@ export const settings: Verb = (program) => {
           },
           'table',
         );
+      }),
+    );
+  group
+    .command('history')
+    .description('what was changed in settings of types, fields and the workspace, by whom and when')
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
+    .action(
+      acting(async (o: { format: string }) => {
+        const all = await client().settingChanges();
+        const rows = all.flatMap((c) =>
+          c.changes.map((x) => [
+            moment(c.at),
+            c.by,
+            [c.what, [c.type, c.field].filter(Boolean).join('.')].filter(Boolean).join(' '),
+            x.setting,
+            x.was,
+            x.became,
+          ]),
+        );
+        print({ columns: ['when', 'by', 'of', 'setting', 'was', 'became'], rows }, readFormat(o.format), all);
+        if (rows.length === 0) talk('Nothing has been changed yet.');
       }),
     );
   atHome(group);

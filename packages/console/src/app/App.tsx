@@ -42,6 +42,10 @@ const router = createBrowserRouter([
         children: [
           { index: true, element: <Navigate to="/settings/accounts" replace /> },
           { path: 'accounts', lazy: page(() => import('../settings/AccountsPage'), 'AccountsPage') },
+          { path: 'types', lazy: page(() => import('../settings/TypesPage'), 'TypesPage') },
+          { path: 'types/:type', lazy: page(() => import('../settings/TypePage'), 'TypePage') },
+          { path: 'workspace', lazy: page(() => import('../settings/WorkspacePage'), 'WorkspacePage') },
+          { path: 'history', lazy: page(() => import('../settings/HistoryPage'), 'HistoryPage') },
           { path: 'rights', lazy: page(() => import('../settings/RightsPage'), 'RightsPage') },
           { path: 'rights/:login', lazy: page(() => import('../settings/MayPage'), 'MayPage') },
         ],

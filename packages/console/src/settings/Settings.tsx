@@ -5,7 +5,10 @@ import { Empty } from '../components/states';
 const pages = [
   { to: '/settings/accounts', label: 'Accounts' },
   { to: '/settings/rights', label: 'Rights' },
+  { to: '/settings/types', label: 'Types and fields' },
   { to: '/rules', label: 'Rules' },
+  { to: '/settings/workspace', label: 'Workspace' },
+  { to: '/settings/history', label: 'History' },
 ];
 
 /** What administrators set, a page a subject. */

@@ -23,6 +23,7 @@ const secrets = [
 const forAdministrators: readonly RouteName[] = [
   'setWorkspace',
   'settle',
+  'settingChanges',
   'detach',
   'accounts',
   'addAccount',
@@ -177,6 +178,7 @@ describe('what is withheld is absent', () => {
     health: () => [{}],
     setWorkspace: () => [{ body: { name: 'mine' } }],
     settle: () => [{}],
+    settingChanges: () => [{}],
     detach: () => [{ body: { database: 'x' } }],
     signIn: () => [{ body: { login: 'piers', password: 'wrong', kind: 'token' } }],
     signOut: () => [],

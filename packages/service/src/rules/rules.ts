@@ -25,9 +25,10 @@ import { answerNames } from '../catalog/names';
 import { askOn, type Connection, type Database } from '../database/database';
 import { longestSearch } from '../database/patience';
 import { asProblem } from '../database/problems';
-import { codeOf } from '../database/refusal';
+import { codeOf, outage } from '../database/refusal';
 import { nowInMicroseconds, type Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
+import { restingOnRule } from './users';
 import { ruleContext, troubleOf } from './context';
 
 interface Row {
@@ -161,6 +162,12 @@ export class Rules {
   async drop(seen: Seen, name: string): Promise<void> {
     seen.must('administer');
     const rule = await this.get(seen, name);
+    const users = await restingOnRule(this.database, rule.name);
+    if (users.length > 0)
+      fail(
+        'would_alter',
+        `“${rule.name}” cannot be deleted: ${users.join(', ')} ask${users.length === 1 ? 's' : ''} for what breaks it.`,
+      );
     await this.database.rows('delete from tantamos.rule where lower(name) = lower($1)', [rule.name]);
   }
 
@@ -219,9 +226,15 @@ export class Rules {
           if (checked.ofChange) continue;
           const type = catalog.type(rule.bound.type);
           const selection = { ...everyRecord(type), condition: checked.broken, env };
-          const [found] = await askOn<{ count: number }>(connection, countRecords(selection));
-          await connection.query(keepCount, [rule.name, found!.count, env.timeZone]);
-          counted++;
+          try {
+            const [found] = await askOn<{ count: number }>(connection, countRecords(selection));
+            await connection.query(keepCount, [rule.name, found!.count, env.timeZone]);
+            counted++;
+          } catch (err) {
+            // One that takes too long does not keep the others from being counted.
+            if (outage(err) !== null) throw err;
+            this.log.warn({ err, rule: rule.name }, 'rule not counted');
+          }
         }
         return counted;
       } finally {

@@ -173,6 +173,29 @@ describe('saved jobs', () => {
     await w.admin.dropSavedJob('odd');
   });
 
+  it('keeps what it rests on from being deleted', async () => {
+    await w.admin.saveSelection({ name: 'few', selection: { type: 'growers', filter: 'id < 9' } });
+    await w.admin.saveRule({ name: 'noted', type: 'growers', message: 'Say something.', holds: 'note IS NOT NULL' });
+    await w.admin.saveJob({
+      name: 'resting',
+      job: {
+        selection: { type: 'growers', filter: "in_selection('few') AND breaks_rule('noted')" },
+        edits: [{ kind: 'set', field: 'note', value: 'x' }],
+      },
+    });
+    expect((await w.admin.savedJob('resting')).uses.slice(0, 2)).toEqual([
+      { what: 'selection', name: 'few' },
+      { what: 'rule', name: 'noted' },
+    ]);
+    expect((await refusedWith(w.admin.dropSelection('few'))).detail).toContain('a saved job finds records by it');
+    expect((await refusedWith(w.admin.dropRule('noted'))).detail).toContain(
+      'the job “resting” asks for what breaks it',
+    );
+    await w.admin.dropSavedJob('resting');
+    await w.admin.dropRule('noted');
+    await w.admin.dropSelection('few');
+  });
+
   it('goes out as a file and comes in again, all or nothing', async () => {
     const file = JSON.parse(await (await w.admin.files.savedJobsFile()).text()) as SavedJobsFileBody;
     expect(file.jobs.map((j) => j.name)).toEqual(['leaver']);

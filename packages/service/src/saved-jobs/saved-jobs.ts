@@ -9,20 +9,18 @@ import {
   fail,
   filledIn,
   jobSentence,
-  parse,
   ProblemError,
-  walkSyntax,
   within,
   type AskedInput,
   type Catalog,
   type Context,
   type Job,
-  type Selection,
 } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
+import { rulesNamedIn } from '../rules/users';
 import { namesOfSaved } from '../selections/context';
 import { plainJob } from '../selections/plain';
 import { typesOf } from '../selections/visible';
@@ -356,23 +354,9 @@ function schemaOf(asks: readonly AskedInput[]): object {
 /** Saved selections, rules and fields that a job names. */
 function usesOf(job: Job): SavedJobView['uses'] {
   const selections = namesOfSaved(job.selection).map((name) => ({ what: 'selection' as const, name }));
-  const rules = rulesIn(job.selection).map((name) => ({ what: 'rule' as const, name }));
+  const rules = rulesNamedIn(job.selection).map((name) => ({ what: 'rule' as const, name }));
   const fields = job.edits.map((e) => ({ what: 'field' as const, name: e.field }));
   return [...selections, ...rules, ...fields];
-}
-
-function rulesIn({ filter }: Selection): string[] {
-  if (!filter || !/breaks_rule/i.test(filter)) return [];
-  const names: string[] = [];
-  try {
-    walkSyntax(parse(filter), (e) => {
-      const [name] = e.kind === 'call' && e.name === 'breaks_rule' ? e.args : [];
-      if (name?.kind === 'literal') names.push(name.text);
-    });
-  } catch (error) {
-    if (!(error instanceof ProblemError)) throw error;
-  }
-  return names;
 }
 
 /** What differs from the version before, in words. */

@@ -169,6 +169,12 @@ export class SavedSelections {
     const users = await this.usersOf(saved.name);
     if (users.length > 0)
       fail('would_alter', `“${saved.name}” cannot be deleted: ${await this.named(seen, users)} rest on it.`);
+    const jobs = await this.jobsOn(saved.name);
+    if (jobs > 0)
+      fail(
+        'would_alter',
+        `“${saved.name}” cannot be deleted: ${jobs === 1 ? 'a saved job finds' : `${jobs} saved jobs find`} records by it.`,
+      );
     await this.database.rows('delete from tantamos.saved_selection where id = $1', [saved.id]);
   }
 
@@ -213,6 +219,14 @@ export class SavedSelections {
       ? (await connection.query<{ name: string; selection: Selection }>(text, ['%in_selection%'])).rows
       : await this.database.rows<{ name: string; selection: Selection }>(text, ['%in_selection%']);
     return rows.filter((r) => names(r.selection).includes(name.toLowerCase())).map((r) => r.name);
+  }
+
+  /** How many saved jobs find their records by it. */
+  private async jobsOn(name: string): Promise<number> {
+    const rows = await this.database.rows<{ selection: Selection }>(
+      `select bound -> 'job' -> 'selection' as selection from tantamos.saved_job where bound::text ilike '%in_selection%'`,
+    );
+    return rows.filter((r) => names(r.selection).includes(name.toLowerCase())).length;
   }
 
   /** Checked, with names as keys; refuses circles, and open selections that rest on private ones. */

@@ -2,6 +2,7 @@ import type { workspaceRoutes } from '@tantamos/contract';
 import { detach } from '../detach';
 import type { Handlers } from '../http/handler';
 import { version } from '../version';
+import { settingChanges } from './history';
 import { workspaceOf } from './workspace';
 
 export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
@@ -16,7 +17,7 @@ export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
       `update tantamos.workspace set name = coalesce($1, name), why_required = coalesce($2, why_required),
          preview_hours = coalesce($3, preview_hours),
          preview_minutes = coalesce($5, preview_minutes), keep_months = case when $7 then $6 else keep_months end,
-         time_zone = coalesce($4, time_zone)`,
+         time_zone = coalesce($4, time_zone), changed_by = $8`,
       [
         body.name,
         body.whyRequired,
@@ -25,10 +26,16 @@ export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
         body.previewMinutes,
         body.keepMonths ?? null,
         body.keepMonths !== undefined,
+        seen.person.id,
       ],
     );
     services.catalogs.refresh();
     return workspaceOf(services);
+  },
+
+  async settingChanges({ services, seen }) {
+    seen.must('administer');
+    return settingChanges(services.database);
   },
 
   async settle({ services, seen }) {
