@@ -27,7 +27,7 @@ describe('saved jobs on the command line', () => {
       ...['job', 'save', 'leaver', ...leaver, ...split, '--ask-for', 'leaver=Tobias Fenwick'],
       ...['--folder', 'People', '--because', 'first'],
     ]);
-    expect(saved.err).toMatch(/^Saved “leaver”, version 1: On the growers where owner is Tobias Fenwick: split owner /);
+    expect(saved.err).toMatch(/^Saved “leaver”, version 1: On the growers where owner is ‹leaver›: split owner /);
     expect(saved.err).toContain('It asks for leaver (owner, usually Tobias Fenwick).');
     expect((await cli(['job', 'show', 'leaver'])).out).toMatch(/leaver +owner +staff +Tobias Fenwick/);
     expect((await cli(['job'])).out).toMatch(/People +leaver +growers +leaver/);

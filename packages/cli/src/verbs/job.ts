@@ -24,6 +24,7 @@ import { acting, type Verb } from './verb';
 interface SaveOptions extends JobOptions {
   readonly askFor?: readonly string[];
   readonly usual?: readonly string[];
+  readonly only?: readonly string[];
   readonly folder?: string;
   readonly note?: string;
   readonly open?: boolean;
@@ -60,6 +61,7 @@ export const job: Verb = (program) => {
   )
     .option('--ask-for <name=value>', 'ask for what stands in the job as this value (again for more)', again)
     .option('--usual <name=expression>', 'what is taken where nothing is said, such as due=TODAY()+7', again)
+    .option('--only <name=values>', 'what may be said: name=1..100, or name=one,another', again)
     .option('--folder <name>', 'where it is kept')
     .option('--note <text>', 'what it is for')
     .option('--open', 'open to all')
@@ -195,8 +197,12 @@ function pairOf(option: string, text: string): [string, string] {
 }
 
 /** What is asked for in the places of these values; every value of that kind that stands there so is meant. */
-function inputsOf(constants: readonly ConstantView[], { askFor = [], usual = [] }: SaveOptions): JobInputBody[] {
+function inputsOf(
+  constants: readonly ConstantView[],
+  { askFor = [], usual = [], only = [] }: SaveOptions,
+): JobInputBody[] {
   const usuals = new Map(usual.map((text) => pairOf('--usual', text)));
+  const limits = new Map(only.map((text) => pairOf('--only', text)));
   const inputs = askFor.map((text): JobInputBody => {
     const [name, value] = pairOf('--ask-for', text);
     const isIt = (text: string): boolean => text.toLowerCase() === value.toLowerCase();
@@ -209,16 +215,27 @@ function inputsOf(constants: readonly ConstantView[], { askFor = [], usual = [] 
     const alike = named.filter((c) => c.kind === first.kind && c.type === first.type);
     const by = usuals.get(name);
     usuals.delete(name);
+    const limit = limits.get(name);
+    limits.delete(name);
     return {
       name,
       label: first.label,
       spots: alike.map((c) => ({ ...c.spot })),
       ...(by === undefined ? {} : { usual: by }),
+      ...(limit === undefined ? {} : limitsOf(limit)),
     };
   });
-  const [left] = usuals.keys();
-  if (left !== undefined) throw new UsageError(`--usual: nothing called “${left}” is asked for.`);
+  const [left] = [...usuals.keys(), ...limits.keys()];
+  if (left !== undefined) throw new UsageError(`--usual, --only: nothing called “${left}” is asked for.`);
   return inputs;
+}
+
+/** `1..100`, `..2026-12-31`, or values with commas between. */
+function limitsOf(text: string): Pick<JobInputBody, 'from' | 'to' | 'among'> {
+  const range = /^(.*)\.\.(.*)$/.exec(text);
+  if (!range) return { among: commas(text) };
+  const [from, to] = [range[1]!.trim(), range[2]!.trim()];
+  return { ...(from ? { from } : {}), ...(to ? { to } : {}) };
 }
 
 function tellAsks({ name, asks }: SavedJobView): void {

@@ -12,7 +12,12 @@ import { queries } from '../queries';
 import type { View } from './draft';
 
 /** What is asked for in the place of a value; null: the value stays. */
-type Asked = { readonly name: string; readonly usual: string } | null;
+type Asked = {
+  readonly name: string;
+  readonly usual: string;
+  /** Of numbers and days `1..9`; of others what may be chosen, with commas between. */
+  readonly only: string;
+} | null;
 
 interface Props {
   job: JobBody;
@@ -53,6 +58,7 @@ function Form({
   const [folder, setFolder] = useState('');
   const [note, setNote] = useState('');
   const [open, setOpen] = useState(false);
+  const [people, setPeople] = useState('');
   const [asked, setAsked] = useState<readonly Asked[]>(constants.map(() => null));
   const save = useMutation({
     mutationFn: () =>
@@ -64,6 +70,14 @@ function Form({
         folder: folder.trim() || null,
         note: note.trim() || null,
         open,
+        ...(people.trim()
+          ? {
+              people: people
+                .split(',')
+                .map((p) => p.trim())
+                .filter(Boolean),
+            }
+          : {}),
       }),
     onSuccess: () => {
       void queryClient.invalidateQueries(queries.savedJobs());
@@ -87,6 +101,9 @@ function Form({
           Open to all who may see its records
         </label>
       )}
+      {may.includes('keep_open') && !open && (
+        <Line label="Shared with" value={people} onChange={setPeople} placeholder="logins, with commas between" />
+      )}
       {constants.length > 0 && (
         <fieldset className="space-y-2">
           <legend className="text-quiet">Ask each time, instead of</legend>
@@ -99,7 +116,7 @@ function Form({
                     type="checkbox"
                     className="accent-accent"
                     checked={ask !== null}
-                    onChange={(e) => set(i, e.target.checked ? { name: nameFor(c, asked), usual: '' } : null)}
+                    onChange={(e) => set(i, e.target.checked ? { name: nameFor(c, asked), usual: '', only: '' } : null)}
                   />
                   <span className="min-w-0 wrap-anywhere">
                     {c.label}: <b className="font-medium">{c.shown}</b>
@@ -119,6 +136,13 @@ function Form({
                       placeholder={c.kind === 'date' ? 'usually: TODAY() + 7' : `usually: ${c.shown}`}
                       value={ask.usual}
                       onChange={(e) => set(i, { ...ask, usual: e.target.value })}
+                    />
+                    <input
+                      aria-label={`Only, instead of ${c.shown}`}
+                      className={textInput}
+                      placeholder={isRanged(c) ? 'only: 1..100' : 'only: one, another'}
+                      value={ask.only}
+                      onChange={(e) => set(i, { ...ask, only: e.target.value })}
                     />
                   </div>
                 )}
@@ -146,18 +170,36 @@ function nameFor({ label }: ConstantView, asked: readonly Asked[]): string {
   }
 }
 
+const isRanged = ({ kind }: ConstantView): boolean => kind === 'number' || kind === 'date';
+
+function onlyOf(constant: ConstantView, text: string): Pick<JobInputBody, 'from' | 'to' | 'among'> {
+  if (text.trim() === '') return {};
+  if (isRanged(constant)) {
+    const [from = '', to = ''] = text.split('..').map((t) => t.trim());
+    return { ...(from ? { from } : {}), ...(to ? { to } : {}) };
+  }
+  return {
+    among: text
+      .split(',')
+      .map((t) => t.trim())
+      .filter(Boolean),
+  };
+}
+
 /** Those of one name take the places of several values. */
 function inputsOf(constants: readonly ConstantView[], asked: readonly Asked[]): JobInputBody[] {
   const inputs = new Map<string, JobInputBody>();
   asked.forEach((ask, i) => {
     if (!ask) return;
-    const { spot, label } = constants[i]!;
+    const constant = constants[i]!;
+    const { spot, label } = constant;
     const before = inputs.get(ask.name);
     inputs.set(ask.name, {
       name: ask.name,
       label,
       spots: [...(before?.spots ?? []), { ...spot }],
       ...(ask.usual.trim() ? { usual: ask.usual.trim() } : before?.usual ? { usual: before.usual } : {}),
+      ...onlyOf(constant, ask.only),
     });
   });
   return [...inputs.values()];

@@ -1,9 +1,10 @@
-import type { SavedJobBody, SavedJobView } from '@tantamos/contract';
+import type { SavedJobBody, SavedJobsFileBody, SavedJobView } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
+import { FileMove } from '../components/FileMove';
 import { moment } from '../components/format';
 import { Problems } from '../components/Problems';
 import { Trouble, Working } from '../components/states';
@@ -44,6 +45,16 @@ export function SavedJobs() {
           <Line key={job.id} job={job} onUse={() => setUse(job)} onVersions={() => setVersions(job)} />
         ))}
       </Table>
+      <div className="max-w-xl">
+        <FileMove<SavedJobsFileBody>
+          href="/api/saved-jobs-file"
+          onTake={async (file, taken) => {
+            const saved = await api.importJobs({ file, taken });
+            await jobsChanged();
+            return saved.map((j) => j.name);
+          }}
+        />
+      </div>
       <Suspense>
         {use && <UseJob job={use} onClose={() => setUse(null)} />}
         {versions && <JobVersions job={versions} onClose={() => setVersions(null)} />}

@@ -51,7 +51,7 @@ describe('saved jobs in the console', () => {
     await page.getByRole('dialog').waitFor({ state: 'detached' });
     const [saved] = await w.admin.savedJobs();
     expect(saved).toMatchObject({ name: 'leaver', folder: 'People', inputs: [{ name: 'leaver' }] });
-    expect(saved!.sentence).toBe('On the growers where owner is Tobias Fenwick: set owner to Ines Calloway.');
+    expect(saved!.sentence).toBe('On the growers where owner is ‹leaver›: set owner to Ines Calloway.');
   });
 
   it('uses it for somebody else, by a form made from what it asks, beside the last time', async () => {
@@ -88,7 +88,7 @@ describe('saved jobs in the console', () => {
     await page.getByText('another way').waitFor();
     await button('Bring back version 1').click();
     await page.getByRole('dialog').waitFor({ state: 'detached' });
-    await page.getByText('On the growers where owner is Tobias Fenwick: set owner to Ines Calloway.').first().waitFor();
+    await page.getByText('On the growers where owner is ‹leaver›: set owner to Ines Calloway.').first().waitFor();
     expect(await accessibilityTroubles(page)).toEqual([]);
     await button('Delete leaver').click();
     await button('Delete it and its versions').click();

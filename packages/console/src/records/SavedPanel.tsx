@@ -6,6 +6,7 @@ import { api, queryClient } from '../app/api';
 import { Button, LinkButton } from '../components/Button';
 import { moment, number } from '../components/format';
 import { textInput } from '../components/inputs';
+import { FileMove } from '../components/FileMove';
 import { Problems } from '../components/Problems';
 import { queries } from '../queries';
 
@@ -22,7 +23,14 @@ export function SavedPanel({ selection, onOpen, onOnlyIn }: SavedProps) {
     <div className="space-y-4">
       <SavedList type={selection.type} onOpen={onOpen} onOnlyIn={onOnlyIn} />
       <SaveForm selection={selection} />
-      <FileMove />
+      <FileMove<SelectionsFileBody>
+        href="/api/selections-file"
+        onTake={async (file, taken) => {
+          const saved = await api.importSelections({ file, taken });
+          await queryClient.invalidateQueries(queries.selections());
+          return saved.map((s) => s.name);
+        }}
+      />
     </div>
   );
 }
@@ -129,62 +137,5 @@ function SaveForm({ selection }: { selection: SelectionBody }) {
         )}
       </div>
     </form>
-  );
-}
-
-/** All of them to a file, or from one; filters in the JSON form of the standard. */
-function FileMove() {
-  const [file, setFile] = useState<SelectionsFileBody | null>(null);
-  const take = useMutation({
-    mutationFn: async (taken: 'refuse' | 'skip' | 'replace') => {
-      if (file === null) throw new Error('This file is not JSON.');
-      return api.importSelections({ file, taken });
-    },
-    onSettled: () => queryClient.invalidateQueries(queries.selections()),
-  });
-  const read = async (chosen: File | undefined): Promise<void> => {
-    take.reset();
-    setFile(
-      chosen
-        ? await chosen
-            .text()
-            .then((t) => JSON.parse(t) as SelectionsFileBody)
-            .catch(() => null)
-        : null,
-    );
-  };
-  const clash = take.error instanceof AnswerError && take.error.code === 'name_taken';
-  return (
-    <div className="space-y-2 border-t border-line pt-3">
-      <p className="flex items-center justify-between gap-3">
-        <a href="/api/selections-file" download className="text-accent-strong underline underline-offset-2">
-          All to a file
-        </a>
-        <label className="flex items-center gap-2">
-          From a file
-          <input
-            type="file"
-            accept="application/json"
-            className="w-40 text-xs"
-            onChange={(e) => void read(e.target.files?.[0])}
-          />
-        </label>
-      </p>
-      {file && (
-        <p className="flex gap-2">
-          <Button busy={take.isPending} onClick={() => take.mutate('refuse')}>
-            Take these
-          </Button>
-          {clash && <Button onClick={() => take.mutate('skip')}>Without the taken names</Button>}
-          {clash && <Button onClick={() => take.mutate('replace')}>As new versions</Button>}
-        </p>
-      )}
-      <Problems error={take.error} />
-      {take.isSuccess && (
-        <p role="status" className="text-quiet">
-          {take.data.length === 0 ? 'Nothing was taken.' : `Taken: ${take.data.map((s) => s.name).join(', ')}.`}
-        </p>
-      )}
-    </div>
   );
 }

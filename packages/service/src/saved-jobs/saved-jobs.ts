@@ -294,7 +294,7 @@ function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobV
     people: r.people,
     type: r.type,
     typeLabel: catalog.find(r.type)?.label ?? r.type,
-    sentence: sentenceOf(r.said, catalog, context),
+    sentence: sentenceOf({ ...r.said, job: leftOpen(r.said, asks, catalog, context) }, catalog, context),
     job,
     inputs,
     asks,
@@ -309,6 +309,18 @@ function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobV
     usedBy: r.used_by_name,
     usedAt: r.used_at?.toISOString() ?? null,
   };
+}
+
+/** The job with the names of what it asks for in their places, where a name may stand: “owner is ‹leaver›”. */
+function leftOpen({ job, inputs }: SavedJobSaid, asks: readonly AskedInput[], catalog: Catalog, context: Context): Job {
+  const open = asks.filter((a) => ['record', 'text'].includes(a.kind) && !a.among);
+  try {
+    return filledIn(job, inputs, Object.fromEntries(open.map((a) => [a.name, `‹${a.name}›`])), catalog, context);
+  } catch (error) {
+    // A name that does not fit into its field: then it is said as it stands.
+    if (error instanceof ProblemError) return job;
+    throw error;
+  }
 }
 
 /** Why a job needs a look before it is used; null where it does not. */
