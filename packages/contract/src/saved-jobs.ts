@@ -73,27 +73,38 @@ export class SavedJobBody {
   @IsOptional() @IsInt() @Min(1) @Max(largestInteger) version?: number;
 }
 
+const texts = { type: 'object', additionalProperties: { type: 'string', maxLength: 10_000 } };
+const areTexts = (v: unknown): boolean =>
+  isObject(v) && Object.values(v as object).every((t) => typeof t === 'string' && t.length <= 10_000);
+
 export class UseJobBody {
   /** What it asks for, by name; what is left out is as usual. */
   @IsOptional()
-  @Fits(
-    'areTexts',
-    { type: 'object', additionalProperties: { type: 'string', maxLength: 10_000 } },
-    (v) => isObject(v) && Object.values(v as object).every((t) => typeof t === 'string' && t.length <= 10_000),
-    'inputs must be an object of texts',
-  )
+  @Fits('areTexts', texts, areTexts, 'inputs must be an object of texts')
   inputs?: Record<string, string>;
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
 }
 
 export const savedJobsFileKind = 'saved-jobs';
 
+export class FiledJobBody extends SavedJobBody {
+  /** Keys of the records that it names, where the file comes from: by type, then by what is said of each. */
+  @IsOptional()
+  @Fits(
+    'areTextsOfTexts',
+    { type: 'object', additionalProperties: texts },
+    (v) => isObject(v) && Object.values(v as object).every(areTexts),
+    'keys must be an object of objects of texts',
+  )
+  keys?: Record<string, Record<string, string>>;
+}
+
 export class SavedJobsFileBody {
   @IsIn([savedJobsFileKind]) tantamos!: typeof savedJobsFileKind;
   @IsOptional() @IsString() @MaxLength(50) exportedAt?: string;
   @ArrayMaxSize(500)
-  @NestedList(() => SavedJobBody)
-  jobs!: SavedJobBody[];
+  @NestedList(() => FiledJobBody)
+  jobs!: FiledJobBody[];
 }
 
 export class ImportJobsBody {
@@ -101,6 +112,8 @@ export class ImportJobsBody {
   @Nested(() => SavedJobsFileBody) file!: SavedJobsFileBody;
   /** What to do where a name is taken: refuse all, leave that one out, or make it a new version. */
   @IsOptional() @IsIn(['refuse', 'skip', 'replace']) taken?: 'refuse' | 'skip' | 'replace';
+  /** Who is meant here by a name in the file: another name, or a key. */
+  @IsOptional() @Fits('areNames', texts, areTexts, 'names must be an object of texts') names?: Record<string, string>;
 }
 
 const job = asRequested<Job>('JobBody');

@@ -161,12 +161,14 @@ export const job: Verb = (program) => {
     .command('import')
     .argument('<file>', '- for standard input')
     .option('--taken <how>', 'where a name is taken: refuse, skip or replace', 'refuse')
+    .option('--name <said=meant>', 'who is meant here by a name in the file, by name or key (again for more)', again)
     .action(
-      acting(async (file: string, o: { taken: string }) => {
+      acting(async (file: string, o: { taken: string; name?: readonly string[] }) => {
         if (!['refuse', 'skip', 'replace'].includes(o.taken))
           throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
         const taken = o.taken as 'refuse' | 'skip' | 'replace';
-        const saved = await client().importJobs({ file: readJsonFile(file) as SavedJobsFileBody, taken });
+        const names = Object.fromEntries((o.name ?? []).map((text) => pairOf('--name', text)));
+        const saved = await client().importJobs({ file: readJsonFile(file) as SavedJobsFileBody, taken, names });
         talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((j) => j.name).join(', ')}.`);
         return saved.length === 0 ? exitCodes.nothingToDo : exitCodes.done;
       }),

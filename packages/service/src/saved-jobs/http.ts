@@ -1,9 +1,10 @@
-import { savedJobsFileKind, type savedJobRoutes } from '@tantamos/contract';
-import { constantsOf, fail } from '@tantamos/core';
+import type { savedJobRoutes } from '@tantamos/contract';
+import { constantsOf } from '@tantamos/core';
 import { sent, type Handlers } from '../http/handler';
 import { knownPreview, settledView } from '../previews/http';
 import { plainJob } from '../selections/plain';
 import { namesIn } from './bound';
+import { fileOf, takeFile } from './file';
 
 export const savedJobHandlers: Handlers<typeof savedJobRoutes> = {
   async savedJobs({ services, seen }) {
@@ -49,33 +50,14 @@ export const savedJobHandlers: Handlers<typeof savedJobRoutes> = {
   },
 
   async savedJobsFile({ services, seen, res }) {
-    const jobs = (await services.savedJobs.list(seen)).map(({ name, folder, note, open, job, inputs, look }) => ({
-      name,
-      folder,
-      note,
-      open,
-      job,
-      inputs,
-      look,
-    }));
+    const all = await services.savedJobs.list(seen);
     res.setHeader('Content-Disposition', 'attachment; filename="jobs.json"');
-    res
-      .type('application/json')
-      .send(JSON.stringify({ tantamos: savedJobsFileKind, exportedAt: new Date().toISOString(), jobs }));
+    res.type('application/json').send(await fileOf(services.database, seen.catalog, all));
     return sent;
   },
 
   async importJobs({ services, seen, body }) {
-    const { file, taken = 'refuse' } = body;
-    const known = new Set((await services.savedJobs.list(seen)).map((j) => j.name.toLowerCase()));
-    const names = file.jobs.map((j) => j.name.trim().toLowerCase());
-    const twice = file.jobs.find((_, i) => names.indexOf(names[i]!) !== i);
-    if (twice) fail('name_taken', `The file has “${twice.name}” twice.`, { where: 'file' });
-    const clash = file.jobs.filter((j) => known.has(j.name.trim().toLowerCase()));
-    if (taken === 'refuse' && clash.length > 0)
-      fail('name_taken', `These names are taken: ${clash.map((j) => j.name).join(', ')}. Skip them, or replace them.`, {
-        where: 'taken',
-      });
-    return services.savedJobs.saveAll(seen, taken === 'skip' ? file.jobs.filter((j) => !clash.includes(j)) : file.jobs);
+    const { context } = await services.compiler.context(seen, []);
+    return takeFile(services, seen, context, body);
   },
 };

@@ -210,4 +210,22 @@ describe('saved jobs', () => {
     expect((await refusedWith(w.admin.importJobs({ file }))).code).toBe('name_taken');
     expect(await w.admin.importJobs({ file, taken: 'skip' })).toEqual([]);
   });
+
+  it('asks who is meant where a name of the file is another’s here', async () => {
+    const file = JSON.parse(await (await w.admin.files.savedJobsFile()).text()) as SavedJobsFileBody;
+    expect(file.jobs[0]!.keys!.staff).toMatchObject({ 'Tobias Fenwick': '2', 'Ines Calloway': '1' });
+    await w.admin.dropSavedJob('leaver');
+    const elsewhere = { ...file, jobs: [{ ...file.jobs[0]!, keys: { staff: { 'Tobias Fenwick': '77' } } }] };
+    const answer = await refusedWith(w.admin.importJobs({ file: elsewhere }));
+    expect(answer.problems[0]).toMatchObject({ code: 'ambiguous_name', where: 'names.Tobias Fenwick' });
+    const unknown = JSON.parse(
+      JSON.stringify(file).replaceAll('Tobias Fenwick', 'Tobias Elsewhere'),
+    ) as SavedJobsFileBody;
+    expect((await refusedWith(w.admin.importJobs({ file: unknown }))).code).toBe('unknown_name');
+    const [taken] = await w.admin.importJobs({ file: unknown, names: { 'Tobias Elsewhere': 'Verity Rushwater' } });
+    expect(taken!.asks[0]!.usual).toBe('Verity Rushwater');
+    await w.admin.dropSavedJob('leaver');
+    // As it is, where it is theirs.
+    await w.admin.importJobs({ file: elsewhere, names: { 'Tobias Fenwick': 'Tobias Fenwick' } });
+  });
 });
