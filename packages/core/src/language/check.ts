@@ -230,6 +230,7 @@ class Checker {
 
   private path(e: Extract<Expression, { kind: 'name' }>): FieldPath {
     const at = resolvePath(this.catalog, this.type, e.path);
+    if (e.isOld) return this.pathBefore(at, e.span);
     if (!e.isNew) return at;
     if (!this.context.ofEdit)
       fail('syntax', 'new(…) is what a job makes of a field: only the formulas and conditions of its edits know it.', {
@@ -238,6 +239,16 @@ class Checker {
     if (at.through.length > 0)
       fail('syntax', `new(…) takes a field of the record itself, not “${clip(pathText(at))}”.`, { span: e.span });
     return { ...at, isNew: true };
+  }
+
+  private pathBefore(at: FieldPath, span: Span): FieldPath {
+    // Edits read the record as it was in any case.
+    if (this.context.ofEdit) return at;
+    if (!this.context.ofRule)
+      fail('syntax', 'old(…) is what a field was before it is changed: only rules, and edits, know it.', { span });
+    if (at.through.length > 0)
+      fail('syntax', `old(…) takes a field of the record itself, not “${clip(pathText(at))}”.`, { span });
+    return { ...at, isOld: true };
   }
 
   private otherField(at: FieldPath, other: Extract<Expression, { kind: 'name' }>, op: Comparison): Checked {
@@ -374,7 +385,7 @@ class Checker {
     if (children) return children;
     const entry = functionNamed(e.name);
     if (!entry) {
-      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'breaks_rule', 'me', 'new'];
+      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'breaks_rule', 'me', 'new', 'old'];
       return fail('unknown_function', `There is no function “${clip(e.name)}”.`, {
         span: e.nameSpan,
         suggestions: closest(e.name, names),

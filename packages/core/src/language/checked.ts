@@ -92,6 +92,8 @@ export interface FieldPath {
   readonly field: Field;
   /** Not what the record has, but what the job will write. */
   readonly isNew?: true;
+  /** Of a rule: not what the record becomes, but what it was. */
+  readonly isOld?: true;
 }
 
 /** One reference followed: from a field to the key of the type it points at. */

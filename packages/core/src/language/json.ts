@@ -72,7 +72,8 @@ function toJson(e: Expression): unknown {
           return { [e.type === 'date' ? 'date' : 'timestamp']: e.text };
       }
     case 'name':
-      return e.isNew ? op('new', { property: pathName(e.path) }) : { property: pathName(e.path) };
+      if (e.isNew || e.isOld) return op(e.isNew ? 'new' : 'old', { property: pathName(e.path) });
+      return { property: pathName(e.path) };
     case 'not':
       return op('not', toJson(e.operand));
     case 'and':

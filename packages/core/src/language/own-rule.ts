@@ -5,7 +5,7 @@ export interface OwnRule {
   readonly name: string;
   /** What a person is told when it is broken. */
   readonly message: string;
-  /** True of a record that breaks it; new(field), in the rule of a change, is what the field becomes. */
+  /** True of a record that breaks it; in the rule of a change, old(field) is what the field was. */
   readonly broken: Checked;
   /** Fields of the record whose change it is about. */
   readonly fields: readonly string[];

@@ -7,6 +7,7 @@ export function print(e: Expression): string {
     case 'literal':
       return literal(e);
     case 'name':
+      if (e.isOld) return `old(${pathName(e.path)})`;
       return e.isNew ? `new(${pathName(e.path)})` : pathName(e.path);
     case 'not':
       return negated(e.operand);

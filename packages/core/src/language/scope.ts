@@ -23,6 +23,7 @@ interface Shared {
 export class Scope {
   private readonly aliases = new Map<string, Sql>();
   private readonly fresh = new Map<string, Sql>();
+  private readonly before = new Map<string, Sql>();
   /** Left joins in the order they were asked for: each may rest on those before it. */
   private readonly joinsMade: Sql[] = [];
   private places: Readonly<Record<PlaceWord, Sql>> | undefined;
@@ -86,6 +87,11 @@ export class Scope {
     this.fresh.set(field, column);
   }
 
+  /** Says where stands what a field was, where the record itself is what it becomes. */
+  was(field: string, column: Sql): void {
+    this.before.set(field, column);
+  }
+
   /** The column a path ends in; joins what it passes through, once per prefix. */
   column(path: FieldPath): Sql {
     if (path.isNew) {
@@ -93,6 +99,8 @@ export class Scope {
       if (!fresh) throw new Error(`Nothing says what ${path.field.name} will be.`);
       return fresh;
     }
+    const was = path.isOld && this.before.get(path.field.name);
+    if (was) return was;
     const { alias, type } = this.reach(path);
     return this.cell(alias, type, path.field.name);
   }

@@ -6,8 +6,14 @@ import type { Span } from '../problem';
  */
 export type Expression =
   | { readonly kind: 'literal'; readonly type: LiteralType; readonly text: string; readonly span: Span }
-  /** `isNew`: what a job will make of the field, written new(field). */
-  | { readonly kind: 'name'; readonly path: readonly Part[]; readonly isNew?: true; readonly span: Span }
+  /** `isNew`: what a job will make of the field, written new(field); `isOld`: what it was before, written old(field). */
+  | {
+      readonly kind: 'name';
+      readonly path: readonly Part[];
+      readonly isNew?: true;
+      readonly isOld?: true;
+      readonly span: Span;
+    }
   | { readonly kind: 'not'; readonly operand: Expression; readonly span: Span }
   | { readonly kind: 'and' | 'or'; readonly operands: readonly Expression[]; readonly span: Span }
   | {
@@ -133,9 +139,10 @@ export function partsOf(e: Expression): readonly Expression[] {
   }
 }
 
-/** A call as it was written; new(field) is a name, which stands wherever the field may. */
+/** A call as it was written; new(field) and old(field) are names, which stand wherever the field may. */
 export function called(name: string, nameSpan: Span, args: readonly Expression[], span: Span): Expression {
   const [only] = args;
   if (name === 'new' && args.length === 1 && only?.kind === 'name') return { ...only, isNew: true, span };
+  if (name === 'old' && args.length === 1 && only?.kind === 'name') return { ...only, isOld: true, span };
   return { kind: 'call', name, nameSpan, args, span };
 }

@@ -155,6 +155,7 @@ function compareWords(tree: Extract<Checked, { kind: 'compare' }>): string {
 /** “grower’s owner”. */
 export function pathWords(path: FieldPath): string {
   const words = [...path.through.map((s) => s.field), path.field].map((f) => f.label.toLowerCase()).join('’s ');
+  if (path.isOld) return `old ${words}`;
   return path.isNew ? `new ${words}` : words;
 }
 

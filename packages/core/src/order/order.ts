@@ -197,7 +197,8 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
       add({ kind: 'field', at: { through: path.through.slice(0, i), type: step.from, field: step.field } }),
     );
     // What is new of a field comes from what its own edit reads.
-    if (!path.isNew) add({ kind: 'field', at: path });
+    const { isOld: _, ...at } = path;
+    if (!path.isNew) add({ kind: 'field', at });
   };
   const addField = (name: string): void => {
     const field = source.fields.find((f) => f.name === name);

@@ -4,7 +4,7 @@ import { editSentence, type Edit } from '../edits/edit';
 import { lowerAt } from '../job/job';
 import { always, and, call, fieldTree, isBlank, not } from '../language/build';
 import { checkCondition } from '../language/check';
-import { rebuild, walkOwn, type Checked } from '../language/checked';
+import { walkOwn, type Checked } from '../language/checked';
 import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { parse } from '../language/parse';
@@ -26,7 +26,7 @@ export interface RuleSaid {
   readonly message: string;
   /** Records it is about; all where nothing is said. */
   readonly where?: string;
-  /** What must be true of them: blanks that leave it open break it too. */
+  /** What must be true of them as they become; old(field) is what a field was. Blanks that leave it open break it too. */
   readonly holds?: string;
   /** What a field may become from what it is. From a value that is not listed it may become anything. */
   readonly transitions?: { readonly field: string; readonly allowed: readonly Allowed[] };
@@ -60,11 +60,14 @@ export function checkRule(name: string, said: RuleSaid, catalog: Catalog, contex
   said.mend?.forEach((edit, i) => lowerAt(edit, `mend[${i}]`, about));
   const broken = and(only, fails)!;
   const own = new Set<string>();
+  let ofChange = false;
   walkOwn(broken, (node) => {
-    if (node.kind === 'field') own.add((node.at.through[0]?.field ?? node.at.field).name);
+    if (node.kind !== 'field') return;
+    own.add((node.at.through[0]?.field ?? node.at.field).name);
+    ofChange ||= node.at.isOld === true;
   });
   const fields = said.transitions ? [fieldOf(type, said.transitions.field).name] : [...own];
-  return { name, message: said.message.trim(), broken, fields, ofChange: said.transitions !== undefined };
+  return { name, message: said.message.trim(), broken, fields, ofChange };
 }
 
 /** Not true, be it false or open. */
@@ -75,7 +78,7 @@ function untrue(condition: Checked): Checked {
 /** One of the listed values that becomes another than it may. */
 function notAllowedNext(type: RecordType, { field: name, allowed }: NonNullable<RuleSaid['transitions']>): Checked {
   const field = narrowable(type, name, 'field');
-  const [old, fresh] = [fieldTree(type, field), becoming(type, field)];
+  const [old, fresh] = [before(type, field), fieldTree(type, field)];
   return any(allowed, (line, i) => {
     const where = `allowed[${i}]`;
     // To stay as it is, is always allowed.
@@ -127,18 +130,9 @@ function is(field: Field, operand: Checked, text: string, where: string): Checke
   };
 }
 
-/** What a job makes of a field. */
-function becoming(type: RecordType, field: Field): Checked {
-  return { kind: 'field', at: { through: [], type, field, isNew: true } };
-}
-
-/** A rule’s condition with `new(field)` as what the field is, for a record that is there. */
-export function asItStands({ broken }: OwnRule): Checked {
-  return rebuild(broken, (node) => {
-    if (node.kind !== 'field' || !node.at.isNew) return node;
-    const { isNew: _, ...at } = node.at;
-    return { kind: 'field', at };
-  });
+/** What a field was before it is changed. */
+function before(type: RecordType, field: Field): Checked {
+  return { kind: 'field', at: { through: [], type, field, isOld: true } };
 }
 
 /** The rule in words: “where status is Active, kind is Existing”. */

@@ -27,7 +27,14 @@ export const selectKeptRules = 'select name, type, is_on as "isOn", bound from t
 export function ruleContext(env: Env): Context {
   const not = (what: string) => (): never =>
     fail('bad_value', `A rule cannot rest on ${what}, which people change by themselves.`);
-  return { env, me: null, selected: not('a saved selection'), rule: not('another rule'), rulesOf: () => [] };
+  return {
+    env,
+    me: null,
+    ofRule: true,
+    selected: not('a saved selection'),
+    rule: not('another rule'),
+    rulesOf: () => [],
+  };
 }
 
 /** What expressions and jobs of a person may know of rules. */

@@ -113,6 +113,32 @@ describe('rules of the workspace', () => {
     expect(await refusedWith(w.admin.countRule('ways of a booking'))).toMatchObject({ code: 'bad_value' });
   });
 
+  it('asks of a change what it was before: old(field)', async () => {
+    const saved = await w.admin.saveRule({
+      name: 'hives only grow',
+      type: 'bookings',
+      message: 'Hives only grow.',
+      where: "status = 'confirmed'",
+      holds: 'hives >= old(hives) OR old(hives) IS NULL',
+      isOn: true,
+    });
+    expect(saved).toMatchObject({ ofChange: true, fields: ['status', 'hives'] });
+    expect(saved.words).toContain('hives is at least old hives');
+    const p = await previewed(w.editor, {
+      selection: { type: 'bookings', filter: "status = 'confirmed' AND id < 600" },
+      edits: [{ kind: 'set', field: 'hives', value: 40 }],
+    });
+    const fewer = await one<number>(
+      "select count(*)::int as v from bookings where status = 'confirmed' and id < 600 and hives > 40",
+    );
+    expect(fewer).toBeGreaterThan(0);
+    expect(p.causes).toEqual([expect.objectContaining({ cause: 'Hives only grow.', count: fewer })]);
+    expect((await refusedWith(w.admin.search('bookings', { filter: 'old(hives) > 1' }))).detail).toContain(
+      'only rules',
+    );
+    await w.admin.dropRule('hives only grow');
+  });
+
   it('narrows the choices of one field by another', async () => {
     await w.admin.saveRule({
       name: 'crops of the north',

@@ -27,6 +27,8 @@ import { itemsOf } from './array';
 /** A record whose fields can be read, as the texts the database would give. */
 export interface Readable {
   read(path: FieldPath): string | null;
+  /** What a field of its own was, where the record is what it becomes. */
+  was?(path: FieldPath): string | null;
   /** The records that point at this one. */
   children(relation: Relation): readonly Readable[];
   /** Is the key the field holds in the selection? */
@@ -43,7 +45,7 @@ export function evaluate(tree: Checked, record: Readable, env: Env): Value {
   switch (tree.kind) {
     case 'field':
       if (tree.at.isNew) throw new Error('What a job will write is not known here.');
-      return fieldValue(tree.at, record.read(tree.at), env);
+      return fieldValue(tree.at, tree.at.isOld && record.was ? record.was(tree.at) : record.read(tree.at), env);
     case 'value':
       return valueOf(typeOf(tree), tree.text);
     case 'null':

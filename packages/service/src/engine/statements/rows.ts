@@ -502,10 +502,6 @@ function ownRuleBroken(
   const changes = written.map((f) => sql`${now(f)} is distinct from ${old(f)}`);
   const said = (test: Sql): Sql =>
     sql`case when (${join(changes, ' or ')}) and ${test} then ${value(rule.message)}::text end`;
-  if (rule.ofChange) {
-    for (const f of written) scope.written(f.name, now(f));
-    return said(emit(rule.broken, scope));
-  }
   // It is asked of the record as it becomes: what the rule reads stands there as a row of its own.
   const reads = new Set(rule.fields);
   walk(rule.broken, (node) => {
@@ -514,6 +510,7 @@ function ownRuleBroken(
   const columns = [...reads].map(field).map((f) => sql`${now(f)} as ${identifier(f.name)}`);
   const source = sql`(select ${join(columns, ', ')})`;
   const inner = scope.inner({ ...type, limits: { source, changed: () => null } });
+  for (const name of reads) inner.was(name, old(field(name)));
   const test = emit(rule.broken, inner);
   return said(sql`(select ${test} from ${inner.from()})`);
 }
