@@ -73,9 +73,11 @@ export class SavedJobBody {
   @IsOptional() @IsInt() @Min(1) @Max(largestInteger) version?: number;
 }
 
-const texts = { type: 'object', additionalProperties: { type: 'string', maxLength: 10_000 } };
+/** A pasted list may be as long as one that is pasted by itself. */
+const longest = 5_000_000;
+const texts = { type: 'object', additionalProperties: { type: 'string', maxLength: longest } };
 const areTexts = (v: unknown): boolean =>
-  isObject(v) && Object.values(v as object).every((t) => typeof t === 'string' && t.length <= 10_000);
+  isObject(v) && Object.values(v as object).every((t) => typeof t === 'string' && t.length <= longest);
 
 export class UseJobBody {
   /** What it asks for, by name; what is left out is as usual. */
@@ -117,7 +119,7 @@ export class ImportJobsBody {
 }
 
 const job = asRequested<Job>('JobBody');
-const kinds = ['record', 'choice', 'text', 'number', 'date', 'moment', 'yes_no', 'selection'] as const;
+const kinds = ['record', 'choice', 'text', 'number', 'date', 'moment', 'yes_no', 'selection', 'list'] as const;
 const Choices = nullable(Of.Array(Of.Object({ value: text, label: text })));
 
 export const AskedInputView = named('AskedInputView', {

@@ -11,7 +11,7 @@ import type {
 } from '@tantamos/contract';
 import { exitCodes } from '../exit';
 import { readJob, withJobOptions, type JobOptions } from '../job-options';
-import { commas, readJsonFile, wholeNumber } from '../options';
+import { commas, readFile, readJsonFile, wholeNumber } from '../options';
 import { moment, out, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { remember } from '../recent';
@@ -101,7 +101,7 @@ export const job: Verb = (program) => {
         if (j.uses.length > 0) out(`Uses ${j.uses.map((u) => `${u.what} ${u.name}`).join(', ')}`);
         if (j.asks.length > 0) {
           out('');
-          const asks = j.asks.map((a) => [a.name, a.label, a.type ?? a.kind, a.usual]);
+          const asks = j.asks.map((a) => [a.name, a.label, a.type ?? a.kind, usually(a)]);
           print({ columns: ['input', 'asks for', 'a', 'usually'], rows: asks }, 'table');
         }
         out('');
@@ -182,12 +182,21 @@ interface UseOptions {
 
 function withUse(command: ReturnType<Parameters<Verb>[0]['command']>) {
   return command
-    .option('--input <name=value>', 'what it asks for (again for more); as usual where nothing is said', again)
+    .option(
+      '--input <name=value>',
+      'what it asks for (again for more); @FILE reads a file, such as a list; as usual where nothing is said',
+      again,
+    )
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
 }
 
 async function used(api: Client, name: string, { input = [], why }: UseOptions): Promise<PreviewView> {
-  const inputs = Object.fromEntries(input.map((text) => pairOf('--input', text)));
+  const inputs = Object.fromEntries(
+    input.map((text) => {
+      const [of, value] = pairOf('--input', text);
+      return [of, value.startsWith('@') ? readFile(value.slice(1)) : value];
+    }),
+  );
   remember('preview', null);
   return api.useJob(name, { inputs, ...(why === undefined ? {} : { why }) }, { once: randomUUID() });
 }
@@ -208,11 +217,11 @@ function inputsOf(
   const inputs = askFor.map((text): JobInputBody => {
     const [name, value] = pairOf('--ask-for', text);
     const isIt = (text: string): boolean => text.toLowerCase() === value.toLowerCase();
-    const named = constants.filter((c) => isIt(c.text) || isIt(c.shown));
+    const named = constants.filter((c) => isIt(c.text) || isIt(c.shown) || (c.kind === 'list' && isIt('list')));
     const [first] = named;
     if (!first)
       throw new UsageError(
-        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => `${c.shown} (${c.label})`).join(', ') || 'none'}.`,
+        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => (c.kind === 'list' ? 'list' : `${c.shown} (${c.label})`)).join(', ') || 'none'}.`,
       );
     const alike = named.filter((c) => c.kind === first.kind && c.type === first.type);
     const by = usuals.get(name);
@@ -242,9 +251,12 @@ function limitsOf(text: string): Pick<JobInputBody, 'from' | 'to' | 'among'> {
 
 function tellAsks({ name, asks }: SavedJobView): void {
   if (asks.length === 0) return talk(`Use it: tantamos job run "${name}"`);
-  talk(`It asks for ${asks.map((a) => `${a.name} (${a.label}, usually ${a.usual})`).join(', ')}.`);
+  talk(`It asks for ${asks.map((a) => `${a.name} (${a.label}, usually ${usually(a)})`).join(', ')}.`);
   talk(`Use it: tantamos job run "${name}" --input ${asks[0]!.name}=…`);
 }
+
+const usually = ({ kind, usual }: SavedJobView['asks'][number]): string =>
+  kind === 'list' ? 'the list that was saved' : usual;
 
 function opennessOf({ open, people }: SavedJobView): string {
   if (open) return 'Open to all';

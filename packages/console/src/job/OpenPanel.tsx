@@ -258,8 +258,8 @@ export default function OpenPanel(props: JobPanelProps) {
   );
 }
 
-/** What is picked or dropped by hand, and pasted lists, are of one time. */
-function savable({ selection: { keys: _, drop: __, list: ___, ...selection }, ...job }: JobBody): JobBody {
+/** What is picked or dropped by hand is of one time. */
+function savable({ selection: { keys: _, drop: __, ...selection }, ...job }: JobBody): JobBody {
   return { ...job, selection };
 }
 

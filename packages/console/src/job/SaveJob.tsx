@@ -59,7 +59,10 @@ function Form({
   const [note, setNote] = useState('');
   const [open, setOpen] = useState(false);
   const [people, setPeople] = useState('');
-  const [asked, setAsked] = useState<readonly Asked[]>(constants.map(() => null));
+  const [asked, setAsked] = useState<readonly Asked[]>(
+    // A pasted list is of one time: it is asked for.
+    constants.map((c) => (c.kind === 'list' ? { name: 'list', usual: '', only: '' } : null)),
+  );
   const save = useMutation({
     mutationFn: () =>
       api.saveJob({
@@ -116,13 +119,16 @@ function Form({
                     type="checkbox"
                     className="accent-accent"
                     checked={ask !== null}
+                    disabled={c.kind === 'list'}
                     onChange={(e) => set(i, e.target.checked ? { name: nameFor(c, asked), usual: '', only: '' } : null)}
                   />
                   <span className="min-w-0 wrap-anywhere">
-                    {c.label}: <b className="font-medium">{c.shown}</b>
+                    {c.label}
+                    {c.kind === 'list' ? '' : ': '}
+                    {c.kind !== 'list' && <b className="font-medium">{c.shown}</b>}
                   </span>
                 </label>
-                {ask && (
+                {ask && c.kind !== 'list' && (
                   <div className="flex gap-2 pl-6">
                     <input
                       aria-label={`Name of what is asked for instead of ${c.shown}`}

@@ -16,11 +16,17 @@ export default function UseJob({ job, onClose }: { job: SavedJobView; onClose: (
   const navigate = useNavigate();
   const { workspace } = usePerson();
   const [said, setSaid] = useState<Readonly<Record<string, string>>>(
-    Object.fromEntries(job.asks.map((a) => [a.name, a.usual])),
+    // A list that nothing is pasted for is the one that was saved.
+    Object.fromEntries(job.asks.map((a) => [a.name, a.kind === 'list' ? '' : a.usual])),
   );
   const [why, setWhy] = useState(job.job.why ?? '');
+  const isList = (name: string): boolean => job.asks.some((a) => a.name === name && a.kind === 'list');
   const use = useMutation({
-    mutationFn: () => api.useJob(job.name, { inputs: { ...said }, ...(why.trim() ? { why: why.trim() } : {}) }),
+    mutationFn: () =>
+      api.useJob(job.name, {
+        inputs: Object.fromEntries(Object.entries(said).filter(([n, v]) => v !== '' || !isList(n))),
+        ...(why.trim() ? { why: why.trim() } : {}),
+      }),
     onSuccess: (p) => {
       void queryClient.invalidateQueries(queries.savedJobs());
       void navigate(`/previews/${p.id}`);
@@ -66,6 +72,21 @@ function Asked({ ask, value, onChange }: { ask: AskedInputView; value: string; o
         <p className="text-quiet">{title}</p>
         <ReferenceInput typeId={type} label={title} value={value} onChange={onChange} />
       </div>
+    );
+  if (kind === 'list')
+    return (
+      <Labelled label={title} hint="Nothing pasted: the list that was saved with the job.">
+        {(id) => (
+          <textarea
+            id={id}
+            rows={6}
+            className={`${textInput} h-auto! py-1.5`}
+            placeholder="Paste lines"
+            value={value}
+            onChange={(e) => onChange(e.target.value)}
+          />
+        )}
+      </Labelled>
     );
   const options = choices ?? among?.map((v) => ({ value: v, label: v })) ?? (kind === 'yes_no' ? yesNo : null);
   return (

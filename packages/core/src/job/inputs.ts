@@ -36,7 +36,7 @@ export interface JobInput {
   readonly among?: readonly string[];
 }
 
-export type InputKind = 'record' | 'choice' | 'text' | 'number' | 'date' | 'moment' | 'yes_no' | 'selection';
+export type InputKind = 'record' | 'choice' | 'text' | 'number' | 'date' | 'moment' | 'yes_no' | 'selection' | 'list';
 
 /** A value of a job that may be asked for instead. */
 export interface Constant {
@@ -70,8 +70,12 @@ function found(job: Job, type: RecordType, catalog: Catalog): readonly Found[] {
     const label = name === 'atMost' ? 'change nothing if more than' : 'ask me after the first';
     return typeof n === 'number' ? [plain(`/safety/${name}`, 'number', String(n), label)] : [];
   });
-  return [...filter, ...edits, ...safety];
+  const pasted = job.selection.list ? [plain(spotOfList, 'list', job.selection.list.id, 'pasted list')] : [];
+  return [...filter, ...pasted, ...edits, ...safety];
 }
+
+/** Where the id of a pasted list stands. */
+export const spotOfList = '/selection/list/id';
 
 function plain(at: string, kind: InputKind, text: string, label: string): Found {
   return { spot: { at }, kind, text, label, type: null, choices: null, field: null };
@@ -294,7 +298,7 @@ function fitting(text: string, asked: AskedInput, { kind, field }: Found): strin
   if (text.trim() === '') fail('bad_value', `Say ${asked.label}: nothing was said.`);
   const { among, from, to } = asked;
   // Names of records are looked up with all the others of the job.
-  const value = kind === 'record' || kind === 'selection' ? text.trim() : field ? fitToField(field, text) : text;
+  const value = ['record', 'selection', 'list'].includes(kind) ? text.trim() : field ? fitToField(field, text) : text;
   if (kind === 'number' && !/^-?\d+(\.\d+)?$/.test(value))
     fail('bad_value', `${asked.label} is a number, not “${clip(text)}”.`);
   const label = asked.choices?.find((c) => c.value === value)?.label;

@@ -101,6 +101,7 @@ async function forgetOld(connection: Connection, account: string): Promise<void>
        and not exists (select from tantamos.saved_selection s where s.said::text like '%' || l.id || '%')
        and not exists (select from tantamos.preview p where p.list_report ->> 'id' = l.id::text)
        and not exists (select from tantamos.draft d where d.job::text like '%' || l.id || '%')
+       and not exists (select from tantamos.saved_job j where j.said::text like '%' || l.id || '%')
      returning id`,
     [account],
   );

@@ -228,4 +228,23 @@ describe('saved jobs', () => {
     // As it is, where it is theirs.
     await w.admin.importJobs({ file: elsewhere, names: { 'Tobias Fenwick': 'Tobias Fenwick' } });
   });
+
+  it('asks for a pasted list, which is matched as the saved one had been', async () => {
+    const { id } = await w.admin.paste({
+      text: 'G-000001\nG-000002',
+      targets: [{ type: 'growers', fields: ['code'] }],
+    });
+    const job: SavedJobBody['job'] = {
+      selection: { type: 'growers', list: { id, unknown: 'skip' } },
+      edits: [{ kind: 'set', field: 'note', value: 'listed' }],
+    };
+    expect((await refusedWith(w.admin.saveJob({ name: 'listed', job }))).detail).toContain('ask for the list');
+    const inputs = [{ name: 'codes', label: 'Codes', spots: [{ at: '/selection/list/id' }] }];
+    const saved = await w.admin.saveJob({ name: 'listed', job, inputs });
+    expect(saved.asks[0]).toMatchObject({ kind: 'list', usual: id });
+    expect((await w.admin.useJob('listed', {})).totals.matched).toBe(2);
+    const p = await w.admin.useJob('listed', { inputs: { codes: 'G-000007\nG-000008\ng-000009\nnone' } });
+    expect([p.totals.matched, p.list!.unknown]).toEqual([3, 1]);
+    await w.admin.dropSavedJob('listed');
+  });
 });

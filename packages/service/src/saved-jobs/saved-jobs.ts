@@ -9,6 +9,7 @@ import {
   fail,
   filledIn,
   jobSentence,
+  spotOfList,
   ProblemError,
   within,
   type AskedInput,
@@ -21,6 +22,7 @@ import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
 import { rulesNamedIn } from '../rules/users';
+import { matchList, type Target } from '../lists/match';
 import { namesOfSaved } from '../selections/context';
 import { plainJob } from '../selections/plain';
 import { typesOf } from '../selections/visible';
@@ -149,8 +151,26 @@ export class SavedJobs {
     const { inputs } = row!.bound;
     const { catalog, context } = await this.compiler.context(seen, [row!.bound.job.selection]);
     const job = await this.readable(row!, catalog, context);
-    const filled = filledIn(job, inputs, said, catalog, context);
+    const filled = filledIn(job, inputs, await this.withLists(seen, view, said), catalog, context);
     return { id: view.id, job: why === undefined ? filled : { ...filled, why }, lastPreview: row!.last_preview };
+  }
+
+  /** A list that is said as a text is matched, as the one that was saved had been. */
+  private async withLists(
+    seen: Seen,
+    { asks, job }: SavedJobView,
+    said: Readonly<Record<string, string>>,
+  ): Promise<Readonly<Record<string, string>>> {
+    const names = asks.filter((a) => a.kind === 'list').map((a) => a.name.toLowerCase());
+    const given = Object.entries(said).find(([name, text]) => names.includes(name.toLowerCase()) && !uuid.test(text));
+    if (!given || given[1].trim() === '') return said;
+    const row = await this.database.one<{ targets: readonly Target[] }>(
+      'select targets from tantamos.list where id = $1',
+      [job.selection.list!.id],
+    );
+    if (!row) fail('not_found', 'The list that was saved with this job is no longer there; save it again.');
+    const id = await matchList(this.database, seen.catalog, seen.person.id, given[1], row.targets);
+    return { ...said, [given[0]]: id };
   }
 
   /** As it was said, where its names mean today what they meant then; with keys otherwise. */
@@ -218,6 +238,8 @@ export class SavedJobs {
   }
 }
 
+const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
+
 const selectJobs = `
   select j.*, o.name as owner_name, c.name as changed_by_name, u.name as used_by_name,
     array(select a.name from tantamos.account a where a.id = any(j.shared_with) order by a.name) as people
@@ -228,10 +250,11 @@ const selectJobs = `
 function plainSaid({ job, inputs = [], look = {} }: SavedJobBody): SavedJobSaid {
   const { after: _, ...plain } = plainJob(job);
   const { keys, list, drop } = plain.selection;
-  if (keys || list || drop)
+  const isAsked = inputs.some((i) => i.spots.some((s) => s.at === spotOfList));
+  if (keys || drop || (list && !isAsked))
     fail(
       'bad_value',
-      'Records picked or dropped by hand, and pasted lists, are of one time: save a job without them.',
+      'Records picked or dropped by hand are of one time, and so is a pasted list: save the job without them, or ask for the list at use.',
       {
         where: 'job.selection',
       },
