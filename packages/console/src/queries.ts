@@ -32,6 +32,8 @@ export const queries = {
   rights: () => queryOptions({ queryKey: ['rights'], queryFn: () => api.rights(), staleTime: 0 }),
   may: (login: string) => queryOptions({ queryKey: ['may', login], queryFn: () => api.may(login), staleTime: 0 }),
 
+  /** What all questions about rules begin with. */
+  aboutRules: ['rules'] as const,
   /** All rules, or those of a type. */
   rules: (type?: string) =>
     queryOptions({ queryKey: ['rules', type ?? null], queryFn: () => api.rules({ type }), staleTime: 10_000 }),

@@ -105,6 +105,7 @@ export type RuleView = Answer<typeof RuleView>;
 export const RuleVersionView = named('RuleVersionView', {
   version: count,
   said: asRequested<RuleSaid>('RuleBody'),
+  words: Of.String({ description: 'what it asks, in words' }),
   isOn: flag,
   changedBy: text,
   changedAt: moment,

@@ -100,6 +100,17 @@ export function within<T>(where: string, work: () => T): T {
   }
 }
 
+/** The same with the places that they have already inside that one: `transitions.field`. */
+export function inside<T>(where: string, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [first, ...rest] = error.problems.map((p) => ({ ...p, where: p.where ? `${where}.${p.where}` : where }));
+    throw new ProblemError(first!, ...rest);
+  }
+}
+
 /** Does several things and keeps what is wrong with each, so that all of it can be told at once. */
 export class Gathered {
   readonly problems: Problem[] = [];

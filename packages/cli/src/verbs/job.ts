@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import { writeFileSync } from 'node:fs';
 import type { Client } from '@tantamos/client';
 import type {
   ConstantView,
@@ -9,9 +8,8 @@ import type {
   SavedJobsFileBody,
   SavedJobView,
 } from '@tantamos/contract';
-import { exitCodes } from '../exit';
 import { readJob, withJobOptions, type JobOptions } from '../job-options';
-import { commas, readFile, readJsonFile, wholeNumber } from '../options';
+import { commas, readFile, wholeNumber } from '../options';
 import { moment, out, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { remember } from '../recent';
@@ -19,6 +17,7 @@ import { client } from '../session';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { startRun, type RunOptions } from './run';
+import { withFile } from './filed';
 import { acting, type Verb } from './verb';
 
 interface SaveOptions extends JobOptions {
@@ -136,43 +135,15 @@ export const job: Verb = (program) => {
       }),
     );
 
-  group
-    .command('delete')
-    .argument('<name>')
-    .action(
-      acting(async (name: string) => {
-        await client().dropSavedJob(name);
-        talk(`Deleted “${name}”.`);
-      }),
-    );
-  group
-    .command('export')
-    .argument('[file]')
-    .description('all of them as a JSON file; to standard output without a file')
-    .action(
-      acting(async (path: string | undefined) => {
-        const text = await (await client().files.savedJobsFile()).text();
-        if (path === undefined) return out(text);
-        writeFileSync(path, text);
-        talk(`Written to ${path}.`);
-      }),
-    );
-  group
-    .command('import')
-    .argument('<file>', '- for standard input')
-    .option('--taken <how>', 'where a name is taken: refuse, skip or replace', 'refuse')
-    .option('--name <said=meant>', 'who is meant here by a name in the file, by name or key (again for more)', again)
-    .action(
-      acting(async (file: string, o: { taken: string; name?: readonly string[] }) => {
-        if (!['refuse', 'skip', 'replace'].includes(o.taken))
-          throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
-        const taken = o.taken as 'refuse' | 'skip' | 'replace';
-        const names = Object.fromEntries((o.name ?? []).map((text) => pairOf('--name', text)));
-        const saved = await client().importJobs({ file: readJsonFile(file) as SavedJobsFileBody, taken, names });
-        talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((j) => j.name).join(', ')}.`);
-        return saved.length === 0 ? exitCodes.nothingToDo : exitCodes.done;
-      }),
-    );
+  withFile<{ name?: readonly string[] }>(group, {
+    drop: (name) => client().dropSavedJob(name),
+    about: 'all of them as a JSON file',
+    read: () => client().files.savedJobsFile(),
+    take: (file, taken, { name = [] }) => {
+      const names = Object.fromEntries(name.map((text) => pairOf('--name', text)));
+      return client().importJobs({ file: file as SavedJobsFileBody, taken, names });
+    },
+  }).option('--name <said=meant>', 'who is meant here by a name in the file, by name or key (again for more)', again);
 };
 
 interface UseOptions {

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { AllowedBody, RuleBody, RuleView } from '@tantamos/contract';
-import { jobOfRule, type RuleSaid } from '@tantamos/core';
+import { jobOfRule, readAllowed } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { saidIn, withEditOptions, type JobOptions } from '../job-options';
 import { moment, number, out, print, readFormat, talk } from '../output';
@@ -104,13 +104,7 @@ export const rule: Verb = (program) => {
           print({ columns: ['day', 'broken'], numbers: ['broken'], rows: counts }, 'table');
         }
         out('');
-        const rows = versions.map((v) => [
-          v.version,
-          moment(v.changedAt),
-          v.changedBy,
-          v.isOn ? 'on' : 'off',
-          asks(v.said),
-        ]);
+        const rows = versions.map((v) => [v.version, moment(v.changedAt), v.changedBy, v.isOn ? 'on' : 'off', v.words]);
         print({ columns: ['version', 'saved', 'by', 'state', 'asks'], rows }, 'table');
       }),
     );
@@ -168,19 +162,17 @@ function wayOf({ holds, transitions: field, choices, by, allow = [] }: SaveOptio
     throw new UsageError('Say what holds in one of three ways: --holds, --transitions or --choices.');
   if (holds !== undefined) return { holds };
   if (allow.length === 0) throw new UsageError('Say at least one line: --allow "VALUE: VALUE, VALUE"');
-  const allowed = allow.map(readAllowed);
+  const allowed = allow.map(readLine);
   if (field !== undefined) return { transitions: { field, allowed } };
   if (by === undefined) throw new UsageError('Say which field narrows it: --choices FIELD --by FIELD');
   return { choices: { field: choices!, by, allowed } };
 }
 
-/** `draft: confirmed, cancelled`; `blank` is the blank. */
-function readAllowed(line: string): AllowedBody {
+/** `draft: confirmed, cancelled` */
+function readLine(line: string): AllowedBody {
   const at = line.indexOf(':');
   if (at < 0) throw new UsageError(`--allow is “VALUE: VALUE, VALUE”, not “${line}”.`);
-  const value = (text: string): string => (text.trim().toLowerCase() === 'blank' ? '' : text.trim());
-  const to = line.slice(at + 1).split(',');
-  return { from: value(line.slice(0, at)), to: to.filter((t) => t.trim() !== '').map(value) };
+  return readAllowed(line.slice(0, at), line.slice(at + 1));
 }
 
 function tell(r: RuleView): void {
@@ -190,10 +182,4 @@ function tell(r: RuleView): void {
   talk(`“${r.name}” is ${state}${now}.`);
   if (r.broken && !r.isOn) talk(`Look at them: tantamos find ${r.type} -f "breaks_rule('${r.name}')"`);
   if (r.broken && r.mendWords) talk(`Mend them: tantamos rule mend "${r.name}"`);
-}
-
-function asks({ where, holds, transitions, choices }: RuleSaid): string {
-  const about = where ? `where ${where}: ` : '';
-  const lines = (transitions ?? choices)?.allowed.map((l) => `${l.from || 'blank'}: ${l.to.join(', ')}`).join('; ');
-  return `${about}${holds ?? `${(transitions ?? choices)!.field} ${lines}`}`;
 }

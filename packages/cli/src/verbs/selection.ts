@@ -1,12 +1,10 @@
-import { writeFileSync } from 'node:fs';
 import type { SelectionsFileBody } from '@tantamos/contract';
-import { exitCodes } from '../exit';
 import { moment, number, out, print, readFormat, talk } from '../output';
 import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
+import { withFile } from './filed';
 import { acting, type Verb } from './verb';
-import { readJsonFile } from '../options';
 
 export const selection: Verb = (program) => {
   const group = program.command('selection').description('selections saved under names');
@@ -80,43 +78,12 @@ export const selection: Verb = (program) => {
         print({ columns: ['version', 'saved', 'by', 'says'], rows }, 'table');
       }),
     );
-  group
-    .command('delete')
-    .argument('<name>')
-    .action(
-      acting(async (name: string) => {
-        await client().dropSelection(name);
-        talk(`Deleted “${name}”.`);
-      }),
-    );
-  group
-    .command('export')
-    .argument('[file]')
-    .description('all of them as a JSON file, filters in CQL2 JSON; to standard output without a file')
-    .action(
-      acting(async (path: string | undefined) => {
-        const text = await (await client().files.selectionsFile()).text();
-        if (path === undefined) return out(text);
-        writeFileSync(path, text);
-        talk(`Written to ${path}.`);
-      }),
-    );
-  group
-    .command('import')
-    .argument('<file>', '- for standard input')
-    .option('--taken <how>', 'where a name is taken: refuse, skip or replace', 'refuse')
-    .action(
-      acting(async (file: string, o: { taken: string }) => {
-        if (!['refuse', 'skip', 'replace'].includes(o.taken))
-          throw new UsageError(`--taken is refuse, skip or replace, not “${o.taken}”.`);
-        const saved = await client().importSelections({
-          file: readJsonFile(file) as SelectionsFileBody,
-          taken: o.taken as 'refuse' | 'skip' | 'replace',
-        });
-        talk(saved.length === 0 ? 'Nothing was taken.' : `Taken: ${saved.map((s) => s.name).join(', ')}.`);
-        return saved.length === 0 ? exitCodes.nothingToDo : exitCodes.done;
-      }),
-    );
+  withFile(group, {
+    drop: (name) => client().dropSelection(name),
+    about: 'all of them as a JSON file, filters in CQL2 JSON',
+    read: () => client().files.selectionsFile(),
+    take: (file, taken) => client().importSelections({ file: file as SelectionsFileBody, taken }),
+  });
 };
 
 function said({ filter, type: _, ...rest }: { filter?: string; type: string }): string {

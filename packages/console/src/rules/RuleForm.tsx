@@ -1,5 +1,5 @@
 import type { RuleBody, RuleView, TypeView } from '@tantamos/contract';
-import type { Edit, Problem } from '@tantamos/core';
+import { readAllowed, type Edit, type Problem } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import { useState, type FormEvent } from 'react';
@@ -72,7 +72,7 @@ function OfType({ type, rule, onDone }: { type: TypeView; rule: RuleView | null;
   const save = useMutation({
     mutationFn: async () => {
       const edits: readonly Edit[] = completeEdits(mend);
-      const lines = allowed.filter((l) => l.from.trim() !== '').map(readLine);
+      const lines = allowed.filter((l) => l.from.trim() !== '').map((l) => readAllowed(l.from, l.to));
       const body: RuleBody = { name, type: type.id, message };
       if (where.trim()) body.where = where;
       if (way === 'holds') body.holds = holds;
@@ -227,16 +227,4 @@ function Condition({
       <ProblemList problems={box.problems} />
     </div>
   );
-}
-
-/** Values with commas between; “blank” is the blank. */
-function readLine({ from, to }: Allowed): { from: string; to: string[] } {
-  const value = (text: string): string => (text.trim().toLowerCase() === 'blank' ? '' : text.trim());
-  return {
-    from: value(from),
-    to: to
-      .split(',')
-      .filter((t) => t.trim() !== '')
-      .map(value),
-  };
 }

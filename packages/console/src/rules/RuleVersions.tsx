@@ -49,8 +49,8 @@ export default function RuleVersions({
                 <td className={tableCell}>{moment(v.changedAt)}</td>
                 <td className={tableCell}>{v.changedBy}</td>
                 <td className={tableCell}>{v.isOn ? 'On' : 'Off'}</td>
-                <td className={`${tableCell} w-full max-w-0 truncate`} title={asked(v.said)}>
-                  {asked(v.said)}
+                <td className={`${tableCell} w-full max-w-0 truncate`} title={`${v.words} (“${v.said.message}”)`}>
+                  {v.words} <span className="text-quiet">{v.said.message}</span>
                 </td>
                 <td className={`${tableCell} text-right`}>
                   {v.version !== rule.version && (
@@ -66,16 +66,4 @@ export default function RuleVersions({
       </div>
     </Sheet>
   );
-}
-
-function asked({
-  where,
-  holds,
-  transitions,
-  choices,
-  message,
-}: Pick<RuleView, 'message'> & Partial<Pick<RuleView, 'where' | 'holds' | 'transitions' | 'choices'>>): string {
-  const table = transitions ?? choices;
-  const lines = table?.allowed.map((l) => `${l.from || 'blank'}: ${l.to.join(', ')}`).join('; ');
-  return `${where ? `where ${where}, ` : ''}${holds ?? `${table?.field} ${lines}`} (“${message}”)`;
 }

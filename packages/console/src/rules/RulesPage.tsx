@@ -254,4 +254,4 @@ async function countAll(own: readonly RuleView[]): Promise<void> {
   for (const rule of own.filter(isCounted)) await api.countRule(rule.name);
 }
 
-const rulesChanged = (): Promise<void> => queryClient.invalidateQueries({ queryKey: ['rules'] });
+const rulesChanged = (): Promise<void> => queryClient.invalidateQueries({ queryKey: queries.aboutRules });

@@ -11,7 +11,7 @@ import { quote } from '../language/print';
 import { walkSyntax, type Expression } from '../language/syntax';
 import { fitToField } from '../language/value';
 import { list } from '../language/words';
-import { fail, ProblemError, within } from '../problem';
+import { fail, inside, ProblemError, within } from '../problem';
 import type { Job } from './job';
 
 /** Where in a job a value stands: a JSON Pointer (RFC 6901) and, in an expression, which of its literals, from 0. */
@@ -176,7 +176,7 @@ export function checkInputs(job: Job, inputs: readonly JobInput[], catalog: Cata
   const all = found(job, type, catalog);
   const taken = new Set<string>();
   inputs.forEach((input, i) =>
-    within(`inputs[${i}]`, () => {
+    inside(`inputs[${i}]`, () => {
       if (!/^[\p{L}][\p{L}\p{N}_-]*$/u.test(input.name))
         fail('bad_value', `“${clip(input.name)}” is no name of an input: letters, digits, - and _.`, { where: 'name' });
       if (inputs.some((other, j) => j < i && other.name.toLowerCase() === input.name.toLowerCase()))

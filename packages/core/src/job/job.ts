@@ -9,7 +9,7 @@ import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { list } from '../language/words';
-import { fail, Gathered, ProblemError } from '../problem';
+import { fail, Gathered, inside } from '../problem';
 import type { CheckedSelection } from '../language/checked';
 import { checkSelection } from '../selection/selection';
 import type { Selection } from '../selection/shape';
@@ -165,11 +165,5 @@ export function lowerAt(edit: Edit, place: string, about: About): readonly Chang
     node.kind === 'named'
       ? { ...node, question: { ...node.question, where: `${place}.${node.question.where ?? 'value'}` } }
       : node;
-  try {
-    return lowerEdit(edit, about).map((c) => withTrees(c, (tree) => rebuild(tree, named)));
-  } catch (error) {
-    if (!(error instanceof ProblemError)) throw error;
-    const [first, ...more] = error.problems.map((p) => ({ ...p, where: p.where ? `${place}.${p.where}` : place }));
-    throw new ProblemError(first!, ...more);
-  }
+  return inside(place, () => lowerEdit(edit, about).map((c) => withTrees(c, (tree) => rebuild(tree, named))));
 }

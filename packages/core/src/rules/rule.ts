@@ -11,12 +11,19 @@ import { parse } from '../language/parse';
 import { quote } from '../language/print';
 import { fitToField } from '../language/value';
 import { conditionWords, list } from '../language/words';
-import { fail, within } from '../problem';
+import { fail, inside, within } from '../problem';
 
 /** One value of a field, and what it may become, or what may stand beside it; a blank is the empty text. */
 export interface Allowed {
   readonly from: string;
   readonly to: readonly string[];
+}
+
+/** Such a line as it is typed: values with commas between, “blank” for the blank. */
+export function readAllowed(from: string, to: string): { from: string; to: string[] } {
+  const value = (text: string): string => (text.trim().toLowerCase() === 'blank' ? '' : text.trim());
+  const all = to.split(',').filter((t) => t.trim() !== '');
+  return { from: value(from), to: all.map(value) };
 }
 
 /** What must hold for records of a type, as a person says it: exactly one of `holds`, `transitions` and `choices`. */
@@ -54,8 +61,8 @@ export function checkRule(name: string, said: RuleSaid, catalog: Catalog, contex
     said.holds !== undefined
       ? untrue(condition('holds', said.holds))
       : said.transitions
-        ? within('transitions', () => notAllowedNext(type, said.transitions!))
-        : within('choices', () => notTogether(type, said.choices!));
+        ? inside('transitions', () => notAllowedNext(type, said.transitions!))
+        : inside('choices', () => notTogether(type, said.choices!));
   const about = { type, catalog, context: { ...context, ofEdit: true } };
   said.mend?.forEach((edit, i) => lowerAt(edit, `mend[${i}]`, about));
   const broken = and(only, fails)!;

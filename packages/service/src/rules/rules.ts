@@ -98,7 +98,11 @@ export class Rules {
     const env = await this.env();
     return rows
       .filter((r) => seen.isWhole || troubleOf({ name, bound: r.said }, seen.catalog, env) === null)
-      .map(({ changed_at, ...r }) => ({ ...r, changedAt: changed_at.toISOString() }));
+      .map(({ changed_at, ...r }) => ({
+        ...r,
+        words: ruleWords(r.said, seen.catalog, ruleContext(env)),
+        changedAt: changed_at.toISOString(),
+      }));
   }
 
   /** A new rule, switched off unless told otherwise, or a new version of the one of that name. */
