@@ -21,6 +21,8 @@ export class TypeSettingsBody {
   @Nullable() @IsString() @MaxLength(200) nameField?: string | null;
   @Nullable() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) ownerFields?: string[] | null;
   @Nullable() @IsString() @MaxLength(200) activeField?: string | null;
+  /** Fields in the order in which they stand in forms; those that are not named come after. */
+  @Nullable() @IsArray() @ArrayMaxSize(2000) @IsString({ each: true }) fieldOrder?: string[] | null;
   @IsOptional() @IsBoolean() refusesInactive?: boolean;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;

@@ -5,11 +5,12 @@ import { moment, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
-import { wholeNumber } from '../options';
+import { commas, wholeNumber } from '../options';
 
-interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'hidden' | 'refusesInactive'> {
+interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'fieldOrder' | 'hidden' | 'refusesInactive'> {
   readonly refuseInactive?: string;
   readonly ownerFields?: string;
+  readonly fieldOrder?: string;
   readonly hide?: true;
   readonly reveal?: true;
 }
@@ -40,6 +41,7 @@ export const settings: Verb = (program) => {
     .option('--label <text>', 'how it is called')
     .option('--name-field <field>', 'the field that names a record')
     .option('--owner-fields <list>', 'the fields that say who answers for it: a,b')
+    .option('--field-order <list>', 'the fields in the order of forms, the first ones named: a,b')
     .option('--active-field <field>', 'the yes/no field that says who is not to be chosen any more')
     .option('--refuse-inactive <yesno>', 'whether those may not be chosen at all: yes or no (else one is warned)')
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
@@ -48,12 +50,13 @@ export const settings: Verb = (program) => {
     .option('--hide', 'show it to administrators only')
     .option('--reveal', 'show it to everyone')
     .action(
-      acting(async (type: string, { ownerFields, hide, reveal, refuseInactive, ...plain }: TypeOptions) => {
+      acting(async (type: string, { ownerFields, fieldOrder, hide, reveal, refuseInactive, ...plain }: TypeOptions) => {
         const refusesInactive = refuseInactive === undefined ? undefined : yesOrNo('--refuse-inactive', refuseInactive);
         const hidden = hide ? true : reveal ? false : undefined;
         const body = {
           ...plain,
-          ...(ownerFields === undefined ? {} : { ownerFields: ownerFields.split(',').filter(Boolean) }),
+          ...(ownerFields === undefined ? {} : { ownerFields: commas(ownerFields) }),
+          ...(fieldOrder === undefined ? {} : { fieldOrder: fieldOrder.trim() ? commas(fieldOrder) : null }),
           ...(hidden === undefined ? {} : { hidden }),
           ...(refusesInactive === undefined ? {} : { refusesInactive }),
         };

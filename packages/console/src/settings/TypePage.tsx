@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { Link, useParams } from 'react-router';
 import { api, queryClient } from '../app/api';
-import { Button } from '../components/Button';
+import { Button, LinkButton } from '../components/Button';
 import { Labelled, Line, textInput } from '../components/inputs';
 import { Problems } from '../components/Problems';
 import { Trouble, Working } from '../components/states';
@@ -30,9 +30,12 @@ export function TypePage() {
       <TypeForm key={JSON.stringify([id, { ...type.data, fields: null, about: 0 }])} type={type.data} />
       <section className="space-y-2">
         <h2 className="font-medium">Fields</h2>
-        <Table label="Fields" heads={['Field', 'Called', 'Kind', 'Hidden', 'Protected'].map((label) => ({ label }))}>
-          {type.data.fields.map((f) => (
-            <FieldLine key={`${f.name} ${f.label}`} type={id} field={f} />
+        <Table
+          label="Fields"
+          heads={['Field', 'Called', 'Kind', 'Hidden', 'Protected', 'Order'].map((label) => ({ label }))}
+        >
+          {type.data.fields.map((f, i, all) => (
+            <FieldLine key={`${f.name} ${f.label}`} type={id} field={f} before={i} all={all} />
           ))}
         </Table>
       </section>
@@ -137,10 +140,29 @@ function TypeForm({ type }: { type: TypeView }) {
   );
 }
 
-function FieldLine({ type, field }: { type: string; field: FieldView }) {
+function FieldLine({
+  type,
+  field,
+  before,
+  all,
+}: {
+  type: string;
+  field: FieldView;
+  /** How many fields stand before it, and all of them. */
+  before: number;
+  all: readonly FieldView[];
+}) {
   const [label, setLabel] = useState(field.label);
   const set = useMutation({
     mutationFn: (body: FieldSettingsBody) => api.setField(type, field.name, body),
+    onSettled: () => settingsChanged(type),
+  });
+  const up = useMutation({
+    mutationFn: () => {
+      const names = all.map((f) => f.name);
+      names.splice(before - 1, 2, names[before]!, names[before - 1]!);
+      return api.setType(type, { fieldOrder: names });
+    },
     onSettled: () => settingsChanged(type),
   });
   // What was said is shown at once; what came of it, when the service has answered.
@@ -158,7 +180,7 @@ function FieldLine({ type, field }: { type: string; field: FieldView }) {
           onBlur={() => label !== field.label && set.mutate({ label: label.trim() || null })}
           onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
         />
-        <Problems error={set.error} />
+        <Problems error={set.error ?? up.error} />
       </td>
       <td className={tableCell}>{field.kind.replace('_', '/')}</td>
       <td className={tableCell}>
@@ -178,6 +200,13 @@ function FieldLine({ type, field }: { type: string; field: FieldView }) {
           checked={coming.protected ?? field.protected}
           onChange={(e) => set.mutate({ protected: e.target.checked })}
         />
+      </td>
+      <td className={tableCell}>
+        {before > 0 && (
+          <LinkButton aria-label={`Move ${field.name} up`} disabled={up.isPending} onClick={() => up.mutate()}>
+            Up
+          </LinkButton>
+        )}
       </td>
     </tr>
   );

@@ -48,6 +48,13 @@ describe('settings of types, fields and the workspace in the console', () => {
     expect(fields.find((f) => f.name === 'note')!.label).toBe('Remark');
     expect(fields.find((f) => f.name === 'credit_limit')!.protected).toBe(true);
     await expect(() => page.getByLabel('Hide priority').isChecked()).toBecome(true);
+    // The order in which fields are offered.
+    await page.getByRole('button', { name: 'Move name up' }).click();
+    await expect(async () => (await w.admin.type('growers')).fields.slice(0, 3).map((f) => f.name)).toBecome([
+      'id',
+      'name',
+      'code',
+    ]);
   });
 
   it('sets what holds for everybody, and keeps a history of all of it', async () => {

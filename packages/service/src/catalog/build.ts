@@ -27,6 +27,12 @@ export interface Settings {
 }
 const defaultBounds = { mostRecords: null, typedFrom: 5000, largestBatch: 10_000 };
 
+/** Those that are named first, in that order; then the rest, as they are. */
+function inOrder(fields: readonly Field[], names: readonly string[]): readonly Field[] {
+  const first = names.flatMap((name) => fields.find((f) => f.name === name) ?? []);
+  return first.length === 0 ? fields : [...new Set([...first, ...fields])];
+}
+
 /** Record types from what the database says of itself, with the administrator's settings laid over. */
 export function buildCatalog(read: Read, settings: Settings): Catalog {
   const readable = read.tables.filter((t) => t.readable);
@@ -80,7 +86,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       activeField,
       onlyActive: laid.refusesInactive ? activeField : null,
-      fields,
+      fields: inOrder(fields, laid.fieldOrder ?? []),
       unreadable: all
         .filter((c) => !c.readable && !settings.field(id, c.name)?.hidden)
         .map((c) => ({

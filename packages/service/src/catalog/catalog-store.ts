@@ -52,6 +52,7 @@ export class CatalogStore {
           where: 'ownerFields',
         });
     }
+    for (const name of change.fieldOrder ?? []) if (!type.fields.some((f) => f.name === name)) fieldOf(type, name);
     const active = change.activeField ? fieldOf(type, change.activeField) : null;
     if (active && active.base !== 'yes_no')
       fail('type_mismatch', `${active.label} is not yes or no, so it cannot say who is active.`, {
@@ -62,12 +63,12 @@ export class CatalogStore {
     const next = { ...now, ...change, hidden, refusesInactive };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by, active_field, refuses_inactive)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+         largest_batch, changed_by, active_field, refuses_inactive, field_order)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
-         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, changed_at = now()`,
+         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -80,6 +81,7 @@ export class CatalogStore {
         account,
         active?.name ?? next.activeField,
         refusesInactive,
+        next.fieldOrder,
       ],
     );
     this.refresh();
@@ -118,6 +120,7 @@ export class CatalogStore {
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
     const rows = await this.database.rows<TypeSettings & { type: string }>(
       `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField",
+         field_order as "fieldOrder",
          refuses_inactive as "refusesInactive", hidden,
          most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
        from tantamos.type_setting`,

@@ -104,6 +104,11 @@ describe('the catalog, read from the database', () => {
       ownerFields: ['owner'],
       bounds: { typedFrom: 5000 },
     });
+    const ordered = await w.admin.setType('growers', { fieldOrder: ['valley', 'name'] });
+    expect(ordered.fields.slice(0, 3).map((f) => f.name)).toEqual(['valley', 'name', 'id']);
+    expect((await refusedWith(w.admin.setType('growers', { fieldOrder: ['nope'] }))).code).toBe('unknown_field');
+    const back = await w.admin.setType('growers', { fieldOrder: null });
+    expect(back.fields[0]!.name).toBe('id');
     expect(await refusedWith(w.admin.setType('growers', { nameField: 'nope' }))).toMatchObject({
       code: 'unknown_field',
     });

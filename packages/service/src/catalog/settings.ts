@@ -4,6 +4,7 @@ export interface TypeSettings {
   readonly nameField: string | null;
   readonly ownerFields: readonly string[] | null;
   readonly activeField: string | null;
+  readonly fieldOrder: readonly string[] | null;
   readonly refusesInactive: boolean;
   readonly hidden: boolean;
   readonly mostRecords: number | null;
@@ -22,6 +23,7 @@ export const noSettings: TypeSettings = {
   nameField: null,
   ownerFields: null,
   activeField: null,
+  fieldOrder: null,
   refusesInactive: false,
   hidden: false,
   mostRecords: null,
