@@ -28,6 +28,7 @@ import { codeOf, outage } from '../database/refusal';
 import { nowInMicroseconds, type Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
 import { restingOnRule } from './users';
+import { turns } from '../turns';
 import { ruleContext, troubleOf } from './context';
 
 interface Row {
@@ -69,7 +70,13 @@ export class Rules {
       toldDays,
     ]);
     const env = await this.env();
-    const own = rows.filter((r) => type === undefined || r.type === type.id).flatMap((r) => view(r, seen, env) ?? []);
+    const own: RuleView[] = [];
+    const turn = turns();
+    for (const row of rows.filter((r) => type === undefined || r.type === type.id)) {
+      await turn();
+      const shown = view(row, seen, env);
+      if (shown) own.push(shown);
+    }
     const types = type ? [type] : seen.catalog.types.filter((t) => !t.hidden);
     return [...own, ...types.flatMap(checksOf)];
   }

@@ -26,6 +26,7 @@ import { matchList, type Target } from '../lists/match';
 import { namesOfSaved } from '../selections/context';
 import { plainJob } from '../selections/plain';
 import { typesOf } from '../selections/visible';
+import { turns } from '../turns';
 import { boundJob, namesIn, type SavedJobSaid } from './bound';
 
 interface Row {
@@ -67,7 +68,14 @@ export class SavedJobs {
       seen,
       rows.map((r) => r.bound.job.selection),
     );
-    return rows.flatMap((r) => view(r, seen, catalog, context) ?? []);
+    const visible: SavedJobView[] = [];
+    const turn = turns();
+    for (const row of rows) {
+      await turn();
+      const shown = view(row, seen, catalog, context);
+      if (shown) visible.push(shown);
+    }
+    return visible;
   }
 
   async get(seen: Seen, name: string): Promise<SavedJobView> {
