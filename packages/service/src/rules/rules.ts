@@ -26,6 +26,7 @@ import { longestSearch } from '../database/patience';
 import { asProblem } from '../database/problems';
 import { codeOf, outage } from '../database/refusal';
 import { nowInMicroseconds, type Compiler } from '../jobs/compiler';
+import { keptName, mustBeNewest } from '../kept-by-name';
 import type { Seen } from '../rights/seen';
 import { restingOnRule } from './users';
 import { turns } from '../turns';
@@ -117,13 +118,11 @@ export class Rules {
     seen.must('administer');
     // Members that were left out are not there, whatever class they came in.
     const said = JSON.parse(JSON.stringify(rest)) as RuleSaid;
-    const name = called.trim();
-    if (name === '' || /['"\n]/.test(name))
-      fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
+    const name = keptName(called);
     const bound = await this.bound(seen, name, said);
     await this.database.transaction('read committed', async (connection) => {
       const [before] = await found(connection, name);
-      if (before) mustBeNewest(before, version ?? null);
+      if (before) mustBeNewest(before.version, version ?? null);
       const values = [name, said.type, bound, said, isOn ?? before?.is_on ?? false, seen.person.id];
       const { rows } = before
         ? await connection.query<{ id: string }>(
@@ -158,7 +157,7 @@ export class Rules {
     await this.database.transaction('read committed', async (connection) => {
       const [before] = await found(connection, name);
       if (!before) fail('not_found', `There is no rule “${clip(name)}” any more.`);
-      mustBeNewest(before, version);
+      mustBeNewest(before.version, version);
       if (before.is_on === isOn) return;
       await connection.query(
         'update tantamos.rule set is_on = $2, changed_by = $3, version = version + 1, changed_at = now() where id = $1',
@@ -303,11 +302,6 @@ async function found(
     [name],
   );
   return rows;
-}
-
-function mustBeNewest(before: { readonly version: number }, version: number | null): void {
-  if (version !== null && version !== before.version)
-    fail('stale_version', `Version ${before.version} was saved since you opened version ${version}; look at it first.`);
 }
 
 /** What decides which records break it. */

@@ -22,6 +22,7 @@ import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
 import { rulesNamedIn } from '../rules/users';
+import { allOrNone, keptName, mustBeNewest } from '../kept-by-name';
 import { matchList, type Target } from '../lists/match';
 import { namesOfSaved } from '../selections/context';
 import { plainJob } from '../selections/plain';
@@ -127,20 +128,7 @@ export class SavedJobs {
 
   /** Saves several, all or none; problems say in which. */
   async saveAll(seen: Seen, bodies: readonly SavedJobBody[]): Promise<SavedJobView[]> {
-    const names = await this.database.transaction('read committed', async (connection) => {
-      const done: string[] = [];
-      for (const body of bodies) {
-        try {
-          done.push(await this.saveOn(connection, seen, body));
-        } catch (error) {
-          if (!(error instanceof ProblemError) || bodies.length === 1) throw error;
-          const [first, ...more] = error.problems;
-          const message = `“${clip(body.name)}” could not be taken, so none was: ${first.message}`;
-          throw new ProblemError({ ...first, message, where: body.name }, ...more);
-        }
-      }
-      return done;
-    });
+    const names = await allOrNone(this.database, bodies, (connection, body) => this.saveOn(connection, seen, body));
     const all = await this.list(seen);
     return names.map((name) => all.find((j) => j.name === name)!);
   }
@@ -199,9 +187,7 @@ export class SavedJobs {
 
   private async saveOn(connection: Connection, seen: Seen, body: SavedJobBody): Promise<string> {
     const { person } = seen;
-    const name = body.name.trim();
-    if (name === '' || /['"\n]/.test(name))
-      fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
+    const name = keptName(body.name);
     if (body.open || body.people?.length) seen.must('keep_open');
     const plain = plainSaid(body);
     const bound = await this.bound(seen, plain);
@@ -301,8 +287,7 @@ function mayChange(seen: Seen, before: Row, version: number | null, name: string
   // A name that somebody keeps to themselves is not told of.
   if (!isTheirs(before, seen))
     fail('name_taken', `The name “${clip(name)}” is taken; save it under another.`, { where: 'name' });
-  if (version !== null && version !== before.version)
-    fail('stale_version', `Version ${before.version} was saved since you opened version ${version}; look at it first.`);
+  mustBeNewest(before.version, version);
 }
 
 /** Null where the person may not see what it is about. */

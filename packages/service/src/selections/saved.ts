@@ -1,19 +1,10 @@
 import type { SavedSelectionView, SavedVersionView } from '@tantamos/contract';
-import {
-  boundText,
-  checkSelection,
-  clip,
-  closest,
-  fail,
-  namesIn,
-  ProblemError,
-  questionsOf,
-  type Selection,
-} from '@tantamos/core';
+import { boundText, checkSelection, clip, closest, fail, namesIn, questionsOf, type Selection } from '@tantamos/core';
 import { answerNames } from '../catalog/names';
 import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
+import { allOrNone, keptName, mustBeNewest } from '../kept-by-name';
 import type { Seen } from '../rights/seen';
 import { namesOfSaved } from './context';
 import { isVisible } from './visible';
@@ -106,29 +97,14 @@ export class SavedSelections {
 
   /** Saves several, all or none: a later one may rest on an earlier one. Problems say in which. */
   async saveAll(seen: Seen, savings: readonly Saving[]): Promise<SavedSelectionView[]> {
-    const ids = await this.database.transaction('read committed', async (connection) => {
-      const done: string[] = [];
-      for (const saving of savings) {
-        try {
-          done.push(await this.saveOn(connection, seen, saving));
-        } catch (error) {
-          if (!(error instanceof ProblemError) || savings.length === 1) throw error;
-          const [first, ...more] = error.problems;
-          const message = `“${clip(saving.name)}” could not be taken, so none was: ${first.message}`;
-          throw new ProblemError({ ...first, message, where: saving.name }, ...more);
-        }
-      }
-      return done;
-    });
+    const ids = await allOrNone(this.database, savings, (connection, saving) => this.saveOn(connection, seen, saving));
     const all = await this.list(seen);
     return ids.map((id) => all.find((s) => s.id === id)!);
   }
 
   private async saveOn(connection: Connection, seen: Seen, saving: Saving): Promise<string> {
     const { person } = seen;
-    const name = saving.name.trim();
-    if (name === '' || /['"\n]/.test(name))
-      fail('bad_value', 'A name has at least one letter, and no quotes.', { where: 'name' });
+    const name = keptName(saving.name);
     if (saving.open) seen.must('keep_open');
     const bound = await this.bound(connection, seen, { ...saving, name });
     const { rows: found } = await connection.query<Row>(`${selectSaved} where lower(s.name) = lower($1)`, [name]);
@@ -190,11 +166,7 @@ export class SavedSelections {
     // A name that somebody keeps to themselves is not told of.
     if (before.owner !== seen.person.id && !(before.open && seen.may('administer')))
       fail('name_taken', `The name “${clip(saving.name)}” is taken; save it under another.`, { where: 'name' });
-    if (saving.version !== null && saving.version !== before.version)
-      fail(
-        'stale_version',
-        `Version ${before.version} was saved since you opened version ${saving.version}; look at it first.`,
-      );
+    mustBeNewest(before.version, saving.version);
     const users = await this.usersOf(before.name, connection);
     const same = JSON.stringify(before.said) === JSON.stringify(saving.said) && before.type === saving.said.type;
     if (users.length > 0 && !same && !saving.anyway)
