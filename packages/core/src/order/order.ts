@@ -221,7 +221,7 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
     const writes = part.changes.map((c) => c.field.name);
     writes.forEach(addField);
     for (const rule of rulesTouched(type, writes)) rule.fields.forEach(addField);
-    for (const rule of ownRulesTouched(part)) addTree(rule.broken);
+    for (const rule of ownRulesTouched(part)) addTree(rule.reads);
   }
   return [...found.values()];
 }

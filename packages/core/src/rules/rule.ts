@@ -74,7 +74,7 @@ export function checkRule(name: string, said: RuleSaid, catalog: Catalog, contex
     ofChange ||= node.at.isOld === true;
   });
   const fields = said.transitions ? [fieldOf(type, said.transitions.field).name] : [...own];
-  return { name, message: said.message.trim(), broken, fields, ofChange };
+  return { name, message: said.message.trim(), broken, reads: broken, fields, ofChange };
 }
 
 /** Not true, be it false or open. */

@@ -65,7 +65,10 @@ export function rulesFor(seen: Seen, env: Env, kept: readonly KeptRule[]): Pick<
         kept.flatMap((r) => {
           const rule = r.isOn && r.type === typeId ? checkedOrNot(r, whole, context) : null;
           if (rule === null) return [];
-          return visible(r) ? [rule] : [{ ...rule, message: 'A rule on fields that you may not see.' }];
+          // It holds for all there is; a run looks again with the person's eyes.
+          const { reads } = checkedOrNot(r, seen.reading, context) ?? rule;
+          const message = visible(r) ? rule.message : 'A rule on fields that you may not see.';
+          return [{ ...rule, reads, message }];
         }),
       ),
   };

@@ -215,6 +215,36 @@ describe('rules of the workspace', () => {
     expect((await w.admin.rules({})).map((r) => r.name)).not.toContain('wrong');
   });
 
+  it('asks of records that the person may not see, and their runs are true all the same', async () => {
+    const line = await w.admin.addRight({
+      login: 'piers',
+      effect: 'deny',
+      acts: ['see'],
+      types: ['growers'],
+      filter: "valley = 'south'",
+    });
+    const saved: RuleBody = {
+      name: 'growers have a name',
+      type: 'bookings',
+      message: 'The grower has a name.',
+      holds: 'grower.name IS NOT NULL AND note IS NOT NULL',
+      isOn: true,
+    };
+    await w.admin.saveRule(saved);
+    const run = await done(w.editor, {
+      selection: { type: 'bookings', filter: 'id < 200' },
+      edits: [{ kind: 'set', field: 'note', value: 'seen or not' }],
+      safety: { pace: 100 },
+    });
+    expect(run.totals).toMatchObject({ changed: run.totals.matched, edited_since: 0 });
+    const withheld = await one<number>(
+      "select count(*)::int as v from bookings b join growers g on g.id = b.grower where b.id < 200 and g.valley = 'south' and b.note = 'seen or not'",
+    );
+    expect(withheld).toBeGreaterThan(0);
+    await w.admin.dropRule(saved.name);
+    await w.admin.dropRight(line.id);
+  });
+
   it('keeps every version, and refuses a change made on an older one', async () => {
     const { version } = await w.admin.rule(active.name);
     await w.admin.saveRule({ ...active, message: 'Existing, please.', version });
