@@ -41,9 +41,12 @@ export type Workspace = Answer<typeof Workspace>;
 export const SettingChangeView = named('SettingChangeView', {
   at: moment,
   by: nullable(text),
-  what: oneOf(['workspace', 'type', 'field']),
+  what: oneOf(['workspace', 'type', 'field', 'account', 'token', 'role', 'right']),
   type: nullable(text),
   field: nullable(text),
+  subject: nullable(text, 'login of the account, or the role, that it is about'),
+  of: Type.String({ description: 'what it is about, in words: type growers, right of editor' }),
+  done: oneOf(['added', 'changed', 'taken away']),
   changes: Type.Array(
     Type.Object({
       setting: text,
@@ -72,7 +75,8 @@ export const workspaceRoutes = routesOf({
   settingChanges: {
     method: 'get',
     path: '/api/settings/changes',
-    summary: 'Changes of settings of the workspace, types and fields, with who and when: the newest 500',
+    summary:
+      'Changes of settings of the workspace, types and fields, and of who may what, with who and when: the newest 500',
     answer: Type.Array(SettingChangeView),
   },
   settle: {

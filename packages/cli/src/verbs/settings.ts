@@ -1,6 +1,5 @@
 import type { FieldSettingsBody, TypeSettingsBody } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
-
 import { moment, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -137,7 +136,7 @@ export const settings: Verb = (program) => {
     );
   group
     .command('history')
-    .description('what was changed in settings of types, fields and the workspace, by whom and when')
+    .description('what was changed in settings, accounts, tokens and rights, by whom and when')
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
       acting(async (o: { format: string }) => {
@@ -146,8 +145,8 @@ export const settings: Verb = (program) => {
           c.changes.map((x) => [
             moment(c.at),
             c.by,
-            [c.what, [c.type, c.field].filter(Boolean).join('.')].filter(Boolean).join(' '),
-            x.setting,
+            c.of,
+            c.done === 'changed' ? x.setting : `${x.setting} (${c.done})`,
             x.was,
             x.became,
           ]),

@@ -1,27 +1,43 @@
 import { AnswerError } from '@tantamos/client';
+import type { Problem } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button } from './Button';
-import { Problems } from './Problems';
+import { textInput } from './inputs';
+import { Problems, problemsOf } from './Problems';
+
+type Taken = 'refuse' | 'skip' | 'replace';
+type Meant = Readonly<Record<string, string>>;
 
 interface Props<F> {
   /** Where the file of all of them is had. */
   href: string;
-  /** Takes all of a file, or nothing; the names of what was taken. */
-  onTake: (file: F, taken: 'refuse' | 'skip' | 'replace') => Promise<readonly string[]>;
+  /** Takes all of a file, or nothing; the names of what was taken. `meant`: who is meant by names that were asked about. */
+  onTake: (file: F, taken: Taken, meant: Meant) => Promise<readonly string[]>;
 }
 
-/** What is saved under names goes out as a file and comes in again; names that are taken are asked about. */
+/** What is saved under names goes out as a file and comes in again; names that are taken, and who is meant, are asked. */
 export function FileMove<F>({ href, onTake }: Props<F>) {
   const [file, setFile] = useState<F | null>(null);
+  const [meant, setMeant] = useState<Meant>({});
+  const [taken, setTaken] = useState<Taken>('refuse');
   const take = useMutation({
-    mutationFn: async (taken: 'refuse' | 'skip' | 'replace') => {
+    mutationFn: async (how: Taken) => {
       if (file === null) throw new Error('This file is not JSON.');
-      return onTake(file, taken);
+      setTaken(how);
+      return onTake(file, how, Object.fromEntries(Object.entries(meant).filter(([, m]) => m.trim() !== '')));
     },
+    // Whoever is asked about keeps their box until the file is taken.
+    onError: (error) =>
+      setMeant((known) => ({
+        ...Object.fromEntries(problemsOf(error).flatMap((p) => (nameAsked(p) === null ? [] : [[nameAsked(p)!, '']]))),
+        ...known,
+      })),
+    onSuccess: () => setMeant({}),
   });
   const read = async (chosen: File | undefined): Promise<void> => {
     take.reset();
+    setMeant({});
     setFile(
       chosen
         ? await chosen
@@ -31,6 +47,7 @@ export function FileMove<F>({ href, onTake }: Props<F>) {
         : null,
     );
   };
+  const asked = Object.keys(meant).length > 0;
   const clash = take.error instanceof AnswerError && take.error.code === 'name_taken';
   return (
     <div className="space-y-2 border-t border-line pt-3">
@@ -48,11 +65,40 @@ export function FileMove<F>({ href, onTake }: Props<F>) {
           />
         </label>
       </p>
+      {asked && (
+        <form
+          className="space-y-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            take.mutate(taken);
+          }}
+        >
+          {Object.entries(meant).map(([name, who], i) => (
+            <label key={name} className="grid grid-cols-[12rem_1fr] items-center gap-3">
+              <span className="min-w-0 truncate" title={name}>
+                {name} is here
+              </span>
+              <input
+                className={`${textInput} min-w-0`}
+                value={who}
+                autoFocus={i === 0}
+                placeholder="name or key"
+                onChange={(e) => setMeant({ ...meant, [name]: e.target.value })}
+              />
+            </label>
+          ))}
+          <Button type="submit" busy={take.isPending}>
+            Take them so
+          </Button>
+        </form>
+      )}
       {file && (
         <p className="flex gap-2">
-          <Button busy={take.isPending} onClick={() => take.mutate('refuse')}>
-            Take these
-          </Button>
+          {!asked && (
+            <Button busy={take.isPending} onClick={() => take.mutate('refuse')}>
+              Take these
+            </Button>
+          )}
           {clash && <Button onClick={() => take.mutate('skip')}>Without the taken names</Button>}
           {clash && <Button onClick={() => take.mutate('replace')}>As new versions</Button>}
         </p>
@@ -60,7 +106,18 @@ export function FileMove<F>({ href, onTake }: Props<F>) {
       {take.data && (
         <p role="status">{take.data.length === 0 ? 'Nothing was taken.' : `Taken: ${take.data.join(', ')}.`}</p>
       )}
-      <Problems error={take.error} />
+      <Problems
+        error={take.error}
+        onTake={(problem, who) => {
+          const name = nameAsked(problem);
+          if (name !== null) setMeant({ ...meant, [name]: who });
+        }}
+      />
     </div>
   );
+}
+
+/** The name in a file that a problem asks about. */
+function nameAsked({ where }: Problem): string | null {
+  return where?.startsWith('names.') ? where.slice('names.'.length) : null;
 }

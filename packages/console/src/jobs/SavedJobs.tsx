@@ -31,25 +31,25 @@ export function SavedJobs() {
   const [versions, setVersions] = useState<SavedJobView | null>(null);
   if (saved.isPending) return <Working what="Reading the saved jobs" />;
   if (saved.isError) return <Trouble error={saved.error} onRetry={() => void saved.refetch()} />;
-  if (saved.data.length === 0)
-    return (
-      <p className="border border-line bg-sheet p-4">
-        None yet. Compose a job under Records, then <b className="font-medium">Save…</b> keeps it under a name: which
-        records, what to change, and what is to be asked for each time.
-      </p>
-    );
   return (
     <>
-      <Table label="Saved jobs" heads={heads}>
-        {saved.data.map((job) => (
-          <Line key={job.id} job={job} onUse={() => setUse(job)} onVersions={() => setVersions(job)} />
-        ))}
-      </Table>
+      {saved.data.length === 0 ? (
+        <p className="border border-line bg-sheet p-4">
+          None yet. Compose a job under Records, then <b className="font-medium">Save…</b> keeps it under a name: which
+          records, what to change, and what is to be asked for each time.
+        </p>
+      ) : (
+        <Table label="Saved jobs" heads={heads}>
+          {saved.data.map((job) => (
+            <Line key={job.id} job={job} onUse={() => setUse(job)} onVersions={() => setVersions(job)} />
+          ))}
+        </Table>
+      )}
       <div className="max-w-xl">
         <FileMove<SavedJobsFileBody>
           href="/api/saved-jobs-file"
-          onTake={async (file, taken) => {
-            const saved = await api.importJobs({ file, taken });
+          onTake={async (file, taken, names) => {
+            const saved = await api.importJobs({ file, taken, names });
             await jobsChanged();
             return saved.map((j) => j.name);
           }}

@@ -94,4 +94,30 @@ describe('saved jobs in the console', () => {
     await button('Delete it and its versions').click();
     await page.getByText('None yet.').waitFor();
   });
+
+  it('takes a file from elsewhere, and asks in boxes who is meant by names that are not clear here', async () => {
+    const job = {
+      selection: { type: 'growers', filter: "owner = 'Tobias Elsewhere'" },
+      edits: [{ kind: 'set', field: 'owner', value: 'Marta Quill' }],
+    };
+    const file = { tantamos: 'saved-jobs', jobs: [{ name: 'from elsewhere', job }] };
+    await page.getByLabel('From a file').setInputFiles({
+      name: 'jobs.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(JSON.stringify(file)),
+    });
+    await button('Take these').click();
+    await page.getByLabel('Tobias Elsewhere is here').fill('Tobias Fenwick');
+    // Two are called so: one of them is chosen by a click.
+    await page.getByRole('alert').getByRole('button', { name: '4', exact: true }).click();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await page.keyboard.press('Tab');
+    await button('Take them so').click();
+    await page.getByText('Taken: from elsewhere.').waitFor();
+    const [saved] = await w.admin.savedJobs();
+    expect(saved!.job).toMatchObject({
+      selection: { filter: "owner = 'Tobias Fenwick'" },
+      edits: [{ field: 'owner', value: '4' }],
+    });
+  });
 });

@@ -2,7 +2,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { fail, type Me } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
 import { Places } from '../places';
-import type { RightsStore } from '../rights/store';
+import { sayWho, type RightsStore } from '../rights/store';
 import { KnownBrowsers } from './known-browsers';
 import { checkPassword, hashPassword } from './password';
 import type { Person } from './person';
@@ -202,40 +202,36 @@ export class Accounts {
     return (await this.list()).find((a) => a.id === id) ?? fail('not_found', 'There is no such account.');
   }
 
-  /** Adds an account; `bad_value` if the login is taken. Returns its id. */
-  async add(account: {
-    login: string;
-    name: string;
-    role: string;
-    password: string;
-    record?: Me | null;
-  }): Promise<string> {
+  /** Adds an account; `bad_value` if the login is taken. Returns its id. `by`: the account whose doing it is. */
+  async add(
+    account: { login: string; name: string; role: string; password: string; record?: Me | null },
+    by: string | null = null,
+  ): Promise<string> {
     const login = account.login.trim();
     if (login === '') fail('bad_value', 'A login has at least one letter.', { where: 'login' });
     await this.mustBeRole(account.role);
-    const row = await this.database.one<{ id: string }>(
-      `insert into tantamos.account (login, name, role, password, person_type, person_key)
-       values (lower($1), $2, $3, $4, $5, $6) on conflict (login) do nothing returning id`,
-      [
-        login,
-        account.name,
-        account.role,
-        await hashPassword(account.password),
-        account.record?.type ?? null,
-        account.record?.key ?? null,
-      ],
-    );
+    const { name, role, record } = account;
+    const password = await hashPassword(account.password);
+    const id = await this.changing(by, async (connection) => {
+      const { rows } = await connection.query<{ id: string }>(
+        `insert into tantamos.account (login, name, role, password, person_type, person_key)
+         values (lower($1), $2, $3, $4, $5, $6) on conflict (login) do nothing returning id`,
+        [login, name, role, password, record?.type ?? null, record?.key ?? null],
+      );
+      return rows[0]?.id;
+    });
     this.rights.forget();
-    return row?.id ?? fail('bad_value', `There is already an account “${login}”.`, { where: 'login' });
+    return id ?? fail('bad_value', `There is already an account “${login}”.`, { where: 'login' });
   }
 
   /** What is absent stays as it is. An account that is made inactive loses its sessions. */
   async change(
     id: string,
     change: { name?: string | null; role?: string | null; active?: boolean | null; record?: Me | null },
+    by: string | null,
   ): Promise<void> {
     if (change.role != null) await this.mustBeRole(change.role);
-    await this.rights.changed(async (connection) => {
+    await this.rights.changed(by, async (connection) => {
       const { rowCount } = await connection.query(
         `update tantamos.account set name = coalesce($2, name), role = coalesce($3, role), active = coalesce($4, active),
            person_type = case when $5 then $6 else person_type end, person_key = case when $5 then $7 else person_key end
@@ -266,13 +262,13 @@ export class Accounts {
     ]);
     if (!(await this.wrong.checked(person.login, address, () => checkPassword(current, row?.password))))
       fail('wrong_credentials', 'That is not your present password.', { where: 'current' });
-    await this.setPassword(person.id, next, hashSecret(secret));
+    await this.setPassword(person.id, next, person.id, hashSecret(secret));
   }
 
   /** Gives an account another password; all its sessions end, but for the one of that hash. */
-  async setPassword(id: string, password: string, but: Buffer | null = null): Promise<void> {
+  async setPassword(id: string, password: string, by: string, but: Buffer | null = null): Promise<void> {
     const hash = await hashPassword(password);
-    await this.database.transaction('read committed', async (connection) => {
+    await this.changing(by, async (connection) => {
       const { rowCount } = await connection.query('update tantamos.account set password = $2 where id = $1', [
         id,
         hash,
@@ -306,12 +302,11 @@ export class Accounts {
     );
   }
 
-  async endSession(account: string, id: string): Promise<void> {
-    const gone = await this.database.one('delete from tantamos.session where account = $1 and id = $2 returning id', [
-      account,
-      id,
-    ]);
-    if (!gone) fail('not_found', 'There is no such session.');
+  async endSession(account: string, id: string, by: string): Promise<void> {
+    const { rowCount } = await this.changing(by, (connection) =>
+      connection.query('delete from tantamos.session where account = $1 and id = $2', [account, id]),
+    );
+    if (!rowCount) fail('not_found', 'There is no such session.');
     this.known.clear();
   }
 
@@ -321,6 +316,13 @@ export class Accounts {
 
   async any(): Promise<boolean> {
     return (await this.database.one('select from tantamos.account limit 1')) !== undefined;
+  }
+
+  private changing<T>(by: string | null, work: (connection: Connection) => Promise<T>): Promise<T> {
+    return this.database.transaction('read committed', async (connection) => {
+      await sayWho(connection, by);
+      return work(connection);
+    });
   }
 
   private async mustBeRole(role: string): Promise<void> {

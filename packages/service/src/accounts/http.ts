@@ -49,7 +49,7 @@ export const accountHandlers: Handlers<typeof accountRoutes> = {
   },
 
   async endSession({ services, seen, params }) {
-    await services.accounts.endSession(seen.person.id, params.id!);
+    await services.accounts.endSession(seen.person.id, params.id!, seen.person.id);
   },
 
   me: (call) => meOf(call),
@@ -73,7 +73,7 @@ export const accountHandlers: Handlers<typeof accountRoutes> = {
   async addAccount(call) {
     const { services, seen, body } = call;
     seen.must('administer');
-    const id = await services.accounts.add({ ...body, record: await recordIn(call, body) });
+    const id = await services.accounts.add({ ...body, record: await recordIn(call, body) }, seen.person.id);
     return accountView(call, await services.accounts.account(id));
   },
 
@@ -82,13 +82,14 @@ export const accountHandlers: Handlers<typeof accountRoutes> = {
     seen.must('administer');
     if (Object.keys(body).length === 0) fail('bad_request', 'Say what to change.');
     const { name, role, active } = body;
-    await services.accounts.change(params.id!, { name, role, active, record: await recordIn(call, body) });
+    const record = await recordIn(call, body);
+    await services.accounts.change(params.id!, { name, role, active, record }, seen.person.id);
     return accountView(call, await services.accounts.account(params.id!));
   },
 
   async resetPassword({ services, seen, body, params }) {
     seen.must('administer');
-    await services.accounts.setPassword(params.id!, body.password);
+    await services.accounts.setPassword(params.id!, body.password, seen.person.id);
   },
 
   async accountSessions(call) {
@@ -117,7 +118,7 @@ export const accountHandlers: Handlers<typeof accountRoutes> = {
 
   async endAccountSession({ services, seen, params }) {
     seen.must('administer');
-    await services.accounts.endSession(params.id!, params.session!);
+    await services.accounts.endSession(params.id!, params.session!, seen.person.id);
   },
 };
 

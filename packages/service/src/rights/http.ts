@@ -15,13 +15,13 @@ export const rightHandlers: Handlers<typeof rightRoutes> = {
 
   async addRole({ services, seen, body }) {
     seen.must('administer');
-    await services.rights.addRole(body.id, body.label);
+    await services.rights.addRole(body.id, body.label, seen.person.id);
     return { id: body.id, label: body.label, accounts: 0, builtIn: false };
   },
 
   async dropRole({ services, seen, params }) {
     seen.must('administer');
-    await services.rights.dropRole(params.role!);
+    await services.rights.dropRole(params.role!, seen.person.id);
   },
 
   async rights(call) {
@@ -49,7 +49,7 @@ export const rightHandlers: Handlers<typeof rightRoutes> = {
 
   async dropRight({ services, seen, params }) {
     seen.must('administer');
-    await services.rights.drop(params.id!);
+    await services.rights.drop(params.id!, seen.person.id);
   },
 
   async may(call) {

@@ -280,8 +280,8 @@ describe('rights at work', () => {
       [other.id, sorrel.id].map((id) => w.admin.changeAccount(id, { role: 'reader' })),
     );
     expect(both.filter((b) => b.status === 'fulfilled')).toHaveLength(1);
-    await w.services.accounts.change(sorrel.id, { role: 'administrator' });
-    await w.services.accounts.change(other.id, { active: false });
+    await w.services.accounts.change(sorrel.id, { role: 'administrator' }, null);
+    await w.services.accounts.change(other.id, { active: false }, null);
   });
 
   it('a record named in a line is kept by its key, and a right rests on no saved selection', async () => {

@@ -45,7 +45,7 @@ export class RightsStore {
   }
 
   async add(line: Omit<KeptLine, 'id' | 'login'>, by: string): Promise<string> {
-    const id = await this.changed(async (connection) => {
+    const id = await this.changed(by, async (connection) => {
       const { rows } = await connection.query<{ id: string }>(
         `insert into tantamos.right_line (role, account, effect, acts, types, fields, filter, most, made_by)
          values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
@@ -56,8 +56,8 @@ export class RightsStore {
     return id;
   }
 
-  async drop(id: string): Promise<void> {
-    await this.changed(async (connection) => {
+  async drop(id: string, by: string): Promise<void> {
+    await this.changed(by, async (connection) => {
       const { rowCount } = await connection.query('delete from tantamos.right_line where id = $1', [id]);
       if (!rowCount) fail('not_found', 'There is no such line of rights.');
     });
@@ -70,18 +70,21 @@ export class RightsStore {
     );
   }
 
-  async addRole(id: string, label: string): Promise<void> {
+  async addRole(id: string, label: string, by: string): Promise<void> {
     if (!/^[a-z][a-z0-9_-]{0,99}$/.test(id))
       fail('bad_value', 'A role is called by small letters, digits, - and _.', { where: 'id' });
-    const made = await this.database.one(
-      'insert into tantamos.role (id, label) values ($1, $2) on conflict do nothing returning id',
-      [id, label],
-    );
-    if (!made) fail('name_taken', `There is already a role “${id}”.`, { where: 'id' });
+    const made = await this.database.transaction('read committed', async (connection) => {
+      await sayWho(connection, by);
+      return connection.query('insert into tantamos.role (id, label) values ($1, $2) on conflict do nothing', [
+        id,
+        label,
+      ]);
+    });
+    if (!made.rowCount) fail('name_taken', `There is already a role “${id}”.`, { where: 'id' });
   }
 
-  async dropRole(id: string): Promise<void> {
-    await this.changed(async (connection) => {
+  async dropRole(id: string, by: string): Promise<void> {
+    await this.changed(by, async (connection) => {
       const { rows } = await connection.query<{ built_in: boolean; held: boolean }>(
         `select built_in, exists (select from tantamos.account where role = r.id) as held
          from tantamos.role r where id = $1 for update`,
@@ -95,11 +98,12 @@ export class RightsStore {
     });
   }
 
-  /** Changes what rights rest on, unless nobody could administer the workspace after it. */
-  async changed<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
+  /** Changes what rights rest on, unless nobody could administer the workspace after it. `by`: an account, for the history. */
+  async changed<T>(by: string | null, work: (connection: Connection) => Promise<T>): Promise<T> {
     const done = await this.database.transaction('read committed', async (connection) => {
       // Two that each take the other's right away take turns.
       await connection.query(`select pg_advisory_xact_lock(hashtext('tantamos rights'))`);
+      await sayWho(connection, by);
       const result = await work(connection);
       const { rows } = await connection.query<KeptLine>(selectLines);
       const accounts = await connection.query<Person>('select id, name, role from tantamos.account where active');
@@ -135,6 +139,11 @@ export class RightsStore {
     const administrators = accounts.filter((a) => rightsAmong(lines, a).has('administer')).map((a) => a.name);
     return { lines, administrators, at: Date.now() };
   }
+}
+
+/** Whose doing the history of settings says what this transaction changes is; null: the program’s. */
+export async function sayWho(connection: Connection, account: string | null): Promise<void> {
+  await connection.query(`select set_config('tantamos.person', $1, true)`, [account ?? '']);
 }
 
 /** What is said of rights as the tables name them. */

@@ -4,6 +4,7 @@ import {
   constantsOf,
   fail,
   filledIn,
+  Gathered,
   type Catalog,
   type Context,
   type Job,
@@ -14,6 +15,9 @@ import type { Database } from '../database/database';
 import type { Seen } from '../rights/seen';
 import { plainJob } from '../selections/plain';
 import type { SavedJobs } from './saved-jobs';
+
+/** So many names are asked about at once. */
+const mostAsked = 20;
 
 type Keys = Readonly<Record<string, Readonly<Record<string, string>>>>;
 
@@ -62,8 +66,8 @@ async function keysIn(database: Database, job: Job, catalog: Catalog): Promise<K
 }
 
 /**
- * The job with whom `names` says in the places of names of the file. A name that is somebody else’s here than where the file
- * comes from is asked about: it may be another person of that name.
+ * The job with whom `names` says in the places of names of the file. A name that nobody has here, that two have, or that is
+ * somebody else’s here than where the file comes from is asked about, all of them at once.
  */
 async function meantHere(
   database: Database,
@@ -75,18 +79,23 @@ async function meantHere(
 ): Promise<Job> {
   const said = new Map(Object.entries(names));
   const named = constantsOf(job, catalog).filter((c) => c.kind === 'record');
-  const answers = await answerNames(database, catalog, questionsAbout(named.filter((c) => !said.has(c.text))));
-  for (const { type, text } of named) {
-    if (said.has(text)) continue;
-    const found = answers.found({ typeId: type!, text });
-    const there = keys[type!]?.[text];
-    if (found.length === 1 && there !== undefined && found[0]!.key !== there)
+  const open = questionsAbout(named.filter((c) => !said.has(c.text)));
+  const answers = await answerNames(database, catalog, open);
+  const asked = new Gathered();
+  for (const question of new Map(open.map((q) => [`${q.typeId}\n${q.text}`, q])).values())
+    asked.gather(() => {
+      const { typeId, text } = question;
+      const where = `names.${text}`;
+      const here = answers.key({ ...question, where }, catalog);
+      const there = keys[typeId]?.[text];
+      if (there === undefined || there === here) return;
       fail(
         'ambiguous_name',
-        `“${clip(text)}” is ${found[0]!.key} here and was ${clip(there)} where the file comes from: say who is meant.`,
-        { where: `names.${text}`, suggestions: [text] },
+        `“${clip(text)}” is ${here} here and was ${clip(there)} where the file comes from: say who is meant.`,
+        { where, suggestions: [text] },
       );
-  }
+    });
+  asked.raise(mostAsked);
   const meant = named.filter((c) => said.has(c.text));
   const inputs = meant.map((c, i) => ({ name: `n${i}`, label: c.label, spots: [c.spot] }));
   return filledIn(job, inputs, Object.fromEntries(meant.map((c, i) => [`n${i}`, said.get(c.text)!])), catalog, context);

@@ -1,3 +1,4 @@
+import { Client } from '../../../client/src';
 import { refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -13,8 +14,13 @@ describe('the history of settings', () => {
     await w.admin.setWorkspace({ whyRequired: true });
     await w.admin.setWorkspace({ whyRequired: true });
     const all = await w.admin.settingChanges();
-    // Before that, what the demo itself called the workspace.
-    expect(all.at(-1)).toMatchObject({ by: null, changes: [{ setting: 'name', became: 'Meadowline' }] });
+    // Before that, what the demo itself did: its accounts, and what it called the workspace.
+    expect(all.filter((c) => c.by === null).map((c) => [c.what, c.subject, c.done])).toEqual([
+      ['workspace', null, 'changed'],
+      ['account', 'wren', 'added'],
+      ['account', 'piers', 'added'],
+      ['account', 'sorrel', 'added'],
+    ]);
     expect(all.slice(0, 4).map(({ by, what, type, field, changes }) => ({ by, what, type, field, changes }))).toEqual([
       {
         by: 'Sorrel Haldane',
@@ -49,5 +55,37 @@ describe('the history of settings', () => {
       },
     ]);
     expect((await refusedWith(w.editor.settingChanges())).status).toBe(403);
+  });
+
+  it('says who gave whom what right, account and token, and never a password or a secret', async () => {
+    const before = (await w.admin.settingChanges()).length;
+    const { id } = await w.admin.addAccount({
+      login: 'tess',
+      name: 'Tess Quillfeather',
+      role: 'reader',
+      password: 'tess-secret-1',
+    });
+    await w.admin.changeAccount(id, { role: 'editor' });
+    await w.admin.resetPassword(id, { password: 'tess-secret-2' });
+    const line = await w.admin.addRight({ login: 'tess', effect: 'allow', acts: ['delete'], types: ['tasks'] });
+    await w.admin.dropRight(line.id);
+    await w.admin.addRole({ id: 'steward', label: 'Steward' });
+    await w.admin.dropRole('steward');
+    await new Client({ base: w.base }).signIn({ login: 'tess', password: 'tess-secret-2', kind: 'token' });
+    const all = await w.admin.settingChanges();
+    const told = all.slice(0, all.length - before).reverse();
+    expect(told.map(({ by, what, subject, done }) => [by, what, subject, done].join(' · '))).toEqual([
+      'Sorrel Haldane · account · tess · added',
+      'Sorrel Haldane · account · tess · changed',
+      'Sorrel Haldane · account · tess · changed',
+      'Sorrel Haldane · right · tess · added',
+      'Sorrel Haldane · right · tess · taken away',
+      'Sorrel Haldane · role · steward · added',
+      'Sorrel Haldane · role · steward · taken away',
+      'Tess Quillfeather · token · tess · added',
+    ]);
+    expect(told[1]!.changes).toEqual([{ setting: 'role', was: 'reader', became: 'editor' }]);
+    expect(told[3]!.changes).toContainEqual({ setting: 'acts', was: null, became: 'delete' });
+    expect(JSON.stringify(all)).not.toMatch(/tess-secret|scrypt|\$/);
   });
 });
