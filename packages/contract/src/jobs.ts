@@ -5,6 +5,7 @@ import {
   ArrayNotEmpty,
   IsArray,
   IsBoolean,
+  IsIn,
   IsInt,
   IsNotEmpty,
   IsOptional,
@@ -14,7 +15,7 @@ import {
   MaxLength,
   Min,
 } from 'class-validator';
-import { Nested, Nullable, largestInteger } from './body';
+import { Nested, NestedList, Nullable, largestInteger } from './body';
 import { Edits } from './edits';
 import { JournalRecord, Value } from './journal';
 import { routesOf } from './route';
@@ -31,13 +32,48 @@ export class SafetyBody {
   @Nullable() @IsInt() @Min(0) @Max(largestInteger) atMost?: number | null;
 }
 
-export class JobBody {
+export class AlsoBody {
+  /** The type of the records that are made. */
+  @IsString() @IsNotEmpty() @MaxLength(200) type!: string;
+  /** Its field that points at what they are made for; may be left out where there is one. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) by?: string;
+  /** A reference field of the records: one for each record that it points at, not for each of them. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) per?: string;
+  /** With `per`: its field that gets the first of the records that it is made for. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) first?: string;
+  /** What the fields get: edits of the kinds set and compute. */
+  @Edits(100) values!: readonly Edit[];
+}
+
+export class JobPartBody {
   @Nested(() => SelectionBody) selection!: SelectionBody;
   @Edits(100) edits!: readonly Edit[];
-  @IsOptional() @Nested(() => SafetyBody) safety?: SafetyBody;
-  @IsOptional() @IsString() @MaxLength(2000) why?: string;
+  /** The records are deleted, or each is made once more but for what the edits say; left out: they are changed. */
+  @IsOptional() @IsIn(['delete', 'copy']) act?: 'delete' | 'copy';
+  /** What is made for each of them. */
+  @IsOptional() @ArrayMaxSize(20) @NestedList(() => AlsoBody) also?: AlsoBody[];
   /** Values that are right already are written all the same, so that triggers fire. */
   @IsOptional() @IsBoolean() writeAgain?: boolean;
+}
+
+export class FollowsBody {
+  /** Which part, from 1; left out: the one before. */
+  @IsOptional() @IsInt() @Min(1) @Max(100) part?: number;
+  /** Those whose `field` points at its records (left out), or those that `field` of its records points at. */
+  @IsOptional() @IsIn(['pointing_at', 'pointed_at']) how?: 'pointing_at' | 'pointed_at';
+  @IsString() @IsNotEmpty() @MaxLength(200) field!: string;
+}
+
+export class LaterPartBody extends JobPartBody {
+  /** Only relatives of the records of an earlier part. */
+  @IsOptional() @Nested(() => FollowsBody) follows?: FollowsBody;
+}
+
+export class JobBody extends JobPartBody {
+  /** Further parts, each done when all records of those before it are. */
+  @IsOptional() @ArrayMaxSize(20) @NestedList(() => LaterPartBody) then?: LaterPartBody[];
+  @IsOptional() @Nested(() => SafetyBody) safety?: SafetyBody;
+  @IsOptional() @IsString() @MaxLength(2000) why?: string;
   /** The preview that this one follows, so that the two can be compared. */
   @IsOptional() @IsUUID() after?: string;
 }

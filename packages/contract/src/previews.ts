@@ -18,12 +18,16 @@ import { routesOf } from './route';
 import { asRequested, count, counts, flag, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
 import { TriggerShape } from './types';
 
-export const PairView = named('PairView', { ...ChangeView.properties, count });
+/** Which part of the job something is of, from 0. */
+const part = Type.Integer({ description: 'which of the parts it is of, from 0' });
+
+export const PairView = named('PairView', { ...ChangeView.properties, part, count });
 export type PairView = Answer<typeof PairView>;
 
 const Spread = Type.Object({ low: nullable(text), high: nullable(text), sum: nullable(text) });
 
 export const FieldFigures = named('FieldFigures', {
+  part,
   field: text,
   label: text,
   kind: oneOf(fieldKinds),
@@ -37,6 +41,7 @@ export const FieldFigures = named('FieldFigures', {
 export type FieldFigures = Answer<typeof FieldFigures>;
 
 export const LoadsView = named('LoadsView', {
+  part,
   field: text,
   label: text,
   people: Type.Array(Type.Object({ person: Value, before: count, after: count }), {
@@ -45,6 +50,15 @@ export const LoadsView = named('LoadsView', {
   more: Type.Integer({ description: 'people concerned who are not among them' }),
 });
 export type LoadsView = Answer<typeof LoadsView>;
+
+export const PartView = named('PartView', {
+  act: oneOf(['update', 'create', 'delete']),
+  type: text,
+  label: text,
+  madeFor: nullable(text, 'of a create: what type the records are for which one is made each'),
+  totals: counts('PartTotals', ['matched', ...verdicts]),
+});
+export type PartView = Answer<typeof PartView>;
 
 export const PreviewView = named('PreviewView', {
   id: uuid,
@@ -66,6 +80,7 @@ export const PreviewView = named('PreviewView', {
   batchSize: count,
   batches: count,
   totals: counts('PreviewTotals', ['matched', ...verdicts]),
+  parts: Type.Array(PartView, { description: 'in the order in which they are done; each is counted by itself' }),
   pairs: Type.Array(PairView),
   morePairs: Type.Array(text, { description: 'fields with more different from → to pairs than are listed' }),
   figures: Type.Array(FieldFigures, { description: 'of the values that change, before and after' }),

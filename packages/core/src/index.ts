@@ -58,6 +58,8 @@ export { dateEdges, dayNames } from './edits/shift';
 export * from './order/order';
 export * from './language/frozen';
 export * from './job/inputs';
+export * from './job/also';
+export * from './job/falls';
 export * from './job/job';
 export * from './job/outcome';
 export * from './job/pairs';

@@ -52,8 +52,10 @@ export interface Field {
 
 /** A foreign key of some table at a type: what must be dealt with before a record may go. */
 export interface Pointer {
-  /** Id of the type that points; null where it cannot be read. */
+  /** Id of the type that points; null where it cannot be read, or not be seen by the person. */
   readonly type: string | null;
+  /** It can be read, but the person may not see it. */
+  readonly withheld?: true;
   readonly label: string;
   readonly schema: string;
   readonly table: string;

@@ -1,7 +1,7 @@
 import { clip } from '../catalog/catalog';
 import type { EditKind } from './kind';
 import { expression, fieldName } from './member';
-import { editableField, fieldWords } from './value';
+import { fieldWords, givenField } from './value';
 import { formulaFor } from './worked';
 
 /** Works the value out for each record; one for which nothing comes out, or what does not fit, is not allowed. */
@@ -18,10 +18,10 @@ export const compute: EditKind<ComputeEdit> = {
   example: { kind: 'compute', field: 'price_per_hive', formula: 'price_per_hive * 1.05' },
   words: ['formula', 'calculate', 'expression', 'work out', 'if', 'multiply', 'combine', 'concatenate'],
   lower(edit, about) {
-    const field = editableField(about.type, edit.field);
+    const field = givenField(about, edit.field);
     return [{ field, value: formulaFor('formula', edit.formula, field, about), when: null }];
   },
-  sentence(edit, { type }) {
-    return `set ${fieldWords(type, edit.field).label} to what ${clip(edit.formula)} gives`;
+  sentence(edit, { type, into }) {
+    return `set ${fieldWords(into ?? type, edit.field).label} to what ${clip(edit.formula)} gives`;
   },
 };

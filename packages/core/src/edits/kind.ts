@@ -8,10 +8,12 @@ export interface About {
   readonly type: RecordType;
   readonly catalog: Catalog;
   readonly context: Context;
+  /** The type of the record that is made for each of those records, whose fields these are; left out: `type`. */
+  readonly into?: RecordType;
 }
 
 /** What is known where an edit is said in words. */
-export interface Told extends Pick<About, 'type' | 'catalog'> {
+export interface Told extends Pick<About, 'type' | 'catalog' | 'into'> {
   /** The name of the record of a type that a text (a name or a key) means, where it has been looked up. */
   readonly nameOf: NameOf;
 }

@@ -1,7 +1,7 @@
 import type { EditKind } from './kind';
 import { fieldName, literal } from './member';
 import type { Literal } from './literal';
-import { editableField, fieldWords, givenWords, valueSource } from './value';
+import { fieldWords, givenField, givenWords, valueSource } from './value';
 
 /** Gives the field this value on every record; of a text field also the empty text. In a text, `{…}` is worked out. */
 export interface SetEdit {
@@ -16,11 +16,11 @@ export const set: EditKind<SetEdit> = {
   example: { kind: 'set', field: 'status', value: 'confirmed' },
   words: ['overwrite', 'change', 'assign', 'update', 'put'],
   lower(edit, about) {
-    const field = editableField(about.type, edit.field);
+    const field = givenField(about, edit.field);
     return [{ field, value: valueSource(field, edit.value, about), when: null }];
   },
   sentence(edit, told) {
-    const { field, label } = fieldWords(told.type, edit.field);
+    const { field, label } = fieldWords(told.into ?? told.type, edit.field);
     return `set ${label} to ${givenWords(field, edit.value, told)}`;
   },
 };

@@ -20,6 +20,17 @@ export function editableField(type: RecordType, name: string): Field {
   });
 }
 
+/** The field that an edit gives a value: of the record itself or, of one that is made for it, any that can be given one. */
+export function givenField({ type, into }: Pick<About, 'type' | 'into'>, name: string): Field {
+  if (!into) return editableField(type, name);
+  return within('field', () => {
+    const field = fieldOf(into, name);
+    const isOpen = field.notEditable === null || (into.key.includes(field.name) && !field.generated);
+    if (!isOpen) fail('not_editable', `${field.label} cannot be given a value: ${field.notEditable}`);
+    return field;
+  });
+}
+
 /** The same, of one that may be left blank. */
 export function clearableField(type: RecordType, name: string): Field {
   const field = editableField(type, name);

@@ -54,7 +54,8 @@ export function workedInto(tree: Checked, field: Field, catalog: Catalog, blank:
 }
 
 /** How what is worked out says which record a reference is to point at. */
-function targetOf(tree: Checked, field: Field, catalog: Catalog): Target | null {
+function targetOf(made: Checked, field: Field, catalog: Catalog): Target | null {
+  const tree = made.kind === 'planned' ? made.operand : made;
   const at = tree.kind === 'field' ? tree.at : tree.kind === 'named' ? tree.question.at : undefined;
   if (field.refersTo === null || tree.kind === 'value' || (tree.kind === 'named' && !at)) return null;
   // What a reference to the same type holds is a key already.
@@ -63,7 +64,7 @@ function targetOf(tree: Checked, field: Field, catalog: Catalog): Target | null 
 }
 
 /** Literals, names and me() mean what they would mean beside the field in a filter. */
-function valueFor(field: Field, expression: Expression, { catalog, type, context }: About): Checked {
+function valueFor(field: Field, expression: Expression, { catalog, type, into, context }: About): Checked {
   const { span } = expression;
   const isMe = expression.kind === 'call' && expression.name === 'me';
   // What is compared with nothing has no literals of its own.
@@ -74,7 +75,7 @@ function valueFor(field: Field, expression: Expression, { catalog, type, context
   const compared = checkExpression(
     { kind: 'compare', op: '=', left: beside, right: expression, span },
     catalog,
-    type,
+    into ?? type,
     context,
   );
   return compared.kind === 'compare' ? compared.right : compared;

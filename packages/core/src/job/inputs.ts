@@ -12,7 +12,7 @@ import { walkSyntax, type Expression } from '../language/syntax';
 import { fitToField } from '../language/value';
 import { list } from '../language/words';
 import { fail, inside, ProblemError, within } from '../problem';
-import type { Job } from './job';
+import type { Job, JobPart } from './job';
 
 /** Where in a job a value stands: a JSON Pointer (RFC 6901) and, in an expression, which of its literals, from 0. */
 export interface Spot {
@@ -53,25 +53,37 @@ export interface Constant {
 
 /** The values that stand in a job, in the order in which they are said; of what cannot be read, none. */
 export function constantsOf(job: Job, catalog: Catalog): readonly Constant[] {
-  const type = catalog.find(job.selection.type);
-  if (!type) return [];
-  return found(job, type, catalog).map(({ field: _, ...constant }) => constant);
+  return found(job, catalog).map(({ field: _, ...constant }) => constant);
 }
 
 interface Found extends Constant {
   readonly field: Field | null;
 }
 
-function found(job: Job, type: RecordType, catalog: Catalog): readonly Found[] {
-  const filter = job.selection.filter ? inExpression(job.selection.filter, '/selection/filter', type, catalog) : [];
-  const edits = job.edits.flatMap((edit, i) => inEdit(edit, `/edits/${i}`, type, catalog));
+function found(job: Job, catalog: Catalog): readonly Found[] {
+  const later = (job.then ?? []).flatMap((part, i) => inPart(part, `/then/${i}`, catalog));
   const safety = (['atMost', 'askAfter'] as const).flatMap((name): Found[] => {
     const n = job.safety?.[name];
     const label = name === 'atMost' ? 'change nothing if more than' : 'ask me after the first';
     return typeof n === 'number' ? [plain(`/safety/${name}`, 'number', String(n), label)] : [];
   });
-  const pasted = job.selection.list ? [plain(spotOfList, 'list', job.selection.list.id, 'pasted list')] : [];
-  return [...filter, ...pasted, ...edits, ...safety];
+  return [...inPart(job, '', catalog), ...later, ...safety];
+}
+
+function inPart({ selection, edits, also = [] }: JobPart, at: string, catalog: Catalog): readonly Found[] {
+  const type = catalog.find(selection.type);
+  if (!type) return [];
+  const pasted = selection.list ? [plain(`${at}${spotOfList}`, 'list', selection.list.id, 'pasted list')] : [];
+  const made = also.flatMap((a, i) => {
+    const into = catalog.find(a.type);
+    return into ? a.values.flatMap((v, j) => inEdit(v, `${at}/also/${i}/values/${j}`, into, catalog)) : [];
+  });
+  return [
+    ...(selection.filter ? inExpression(selection.filter, `${at}/selection/filter`, type, catalog) : []),
+    ...pasted,
+    ...edits.flatMap((edit, i) => inEdit(edit, `${at}/edits/${i}`, type, catalog)),
+    ...made,
+  ];
 }
 
 /** Where the id of a pasted list stands. */
@@ -173,7 +185,7 @@ function inEdit(edit: Edit, at: string, type: RecordType, catalog: Catalog): Fou
 /** Checks what is asked for against the job that it is asked for in; problems say in which. */
 export function checkInputs(job: Job, inputs: readonly JobInput[], catalog: Catalog, context: Context): void {
   const type = catalog.type(job.selection.type);
-  const all = found(job, type, catalog);
+  const all = found(job, catalog);
   const taken = new Set<string>();
   inputs.forEach((input, i) =>
     inside(`inputs[${i}]`, () => {
@@ -221,7 +233,7 @@ export function askedOf(
   context: Context,
 ): readonly AskedInput[] {
   const type = catalog.type(job.selection.type);
-  const all = found(job, type, catalog);
+  const all = found(job, catalog);
   return inputs.map((input) => {
     const [constant] = constantsAt(input, all);
     const { kind, choices } = constant!;
@@ -257,7 +269,6 @@ export function filledIn(
   catalog: Catalog,
   context: Context,
 ): Job {
-  const type = catalog.type(job.selection.type);
   const names = inputs.map((i) => i.name);
   const given = new Map(Object.entries(said).map(([name, text]) => [name.toLowerCase(), text]));
   const unknown = Object.keys(said).find((name) => !names.some((n) => n.toLowerCase() === name.toLowerCase()));
@@ -265,7 +276,7 @@ export function filledIn(
     fail('bad_value', `This job does not ask for “${clip(unknown)}”; it asks for ${list(names, 'and') || 'nothing'}.`, {
       where: `inputs.${unknown}`,
     });
-  const all = found(job, type, catalog);
+  const all = found(job, catalog);
   const changed = structuredClone(job) as Job;
   const literals = new Map<string, Map<number, string>>();
   for (const asked of askedOf(job, inputs, catalog, context))

@@ -28,13 +28,13 @@ const problems = (bad: Job): readonly Problem[] => {
 
 describe('a job', () => {
   it('is said in one sentence', () => {
-    expect(jobSentence(job, catalog, noContext, 1240)).toBe(
+    expect(jobSentence(job, catalog, noContext, [1240])).toBe(
       'On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.',
     );
     expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog, noContext)).toBe(
       'On all bookings: nothing to change yet.',
     );
-    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, noContext, 2)).toMatch(
+    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, noContext, [2])).toMatch(
       /^On the 2 picked bookings: /,
     );
   });

@@ -1,4 +1,4 @@
-import type { Catalog } from '../catalog/catalog';
+import type { Catalog, RecordType } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
 import { inTurn, treesOf, withTrees, type Change } from '../edits/change';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
@@ -14,6 +14,8 @@ import type { CheckedSelection } from '../language/checked';
 import { checkSelection } from '../selection/selection';
 import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
+import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
+import { fallsOf, type Fall } from './falls';
 
 /** How carefully a run goes about it. */
 export interface Safety {
@@ -30,46 +32,141 @@ export interface Safety {
 }
 export const defaultSafety: Safety = { batchSize: null, atOnce: 1, pace: 50, askAfter: null, atMost: null };
 
-/** Selection + edits + safety + why. */
-export interface Job {
+/** What is done to the records of one selection. */
+export interface JobPart {
   readonly selection: Selection;
   readonly edits: readonly Edit[];
-  readonly safety?: Partial<Safety>;
-  readonly why?: string;
+  /** Left out: they are changed as the edits say. `copy`: each is made once more, but for what the edits say. */
+  readonly act?: 'delete' | 'copy';
+  /** What is made for each of them, along with the edits or without any. */
+  readonly also?: readonly Also[];
   /** Values that are right already are written all the same, so that triggers fire. */
   readonly writeAgain?: boolean;
+}
+
+/** A part whose records may be relatives of those of an earlier one. */
+export interface LaterPart extends JobPart {
+  readonly follows?: Follows;
+}
+
+/** Relatives of the records of an earlier part: those whose `field` points at them, or those that `field` of them points at. */
+export interface Follows {
+  /** Which part, from 1; left out: the one before. */
+  readonly part?: number;
+  /** Left out: those pointing at them. */
+  readonly how?: 'pointing_at' | 'pointed_at';
+  readonly field: string;
+}
+
+/** Selection + edits + safety + why. */
+export interface Job extends JobPart {
+  /** Further parts, each done when all records of those before it are. */
+  readonly then?: readonly LaterPart[];
+  readonly safety?: Partial<Safety>;
+  readonly why?: string;
   /** The preview that this one follows, so that the two can be compared. */
   readonly after?: string;
 }
 
-/** A job whose every name has been found in the catalog. */
-export interface CheckedJob {
+/** A part whose every name has been found in the catalog. */
+export interface CheckedJobPart {
   readonly selection: CheckedSelection;
+  readonly act: 'update' | 'delete' | 'copy';
+  /** Of a copy: what each of the new records gets. */
   readonly changes: readonly Change[];
   readonly writeAgain: boolean;
   /** The workspace's own, of its type. */
   readonly rules: readonly OwnRule[];
+  readonly also: readonly CheckedAlso[];
+  /** Of a delete: what goes or is blanked with each record. */
+  readonly falls: readonly Fall[];
+}
+
+/** A job whose every name has been found in the catalog: its first part, and the others. */
+export interface CheckedJob extends CheckedJobPart {
+  readonly then: readonly CheckedJobPart[];
   readonly questions: readonly NameQuestion[];
   /** Of those looked up. */
   readonly nameOf: NameOf;
 }
 
+/** A job has so many parts at most. */
+const mostParts = 20;
+
+/** The parts of a job, each with its records said in full: relatives of an earlier part’s are relatives of its selection. */
+export function partsSaid(job: Job): readonly JobPart[] {
+  const parts: JobPart[] = [job];
+  for (const [i, { follows, ...part }] of (job.then ?? []).entries()) {
+    if (!follows) {
+      parts.push(part);
+      continue;
+    }
+    const at = follows.part ?? i + 1;
+    const of = Number.isSafeInteger(at) && at >= 1 && at <= i + 1 ? parts[at - 1] : undefined;
+    if (!of)
+      fail(
+        'circle',
+        `Part ${i + 2} rests on part ${at}: a part can rest only on one before it, of which there ${i === 0 ? 'is one' : `are ${i + 1}`}.`,
+        { where: `then[${i}].follows.part` },
+      );
+    if (part.selection.related)
+      fail('bad_value', 'Relatives of an earlier part and of another selection: say one of them.', {
+        where: `then[${i}].follows`,
+      });
+    const { how = 'pointing_at', field } = follows;
+    parts.push({ ...part, selection: { ...part.selection, related: { of: of.selection, how, field } } });
+  }
+  return parts;
+}
+
+/** The selections of all parts. */
+export function selectionsOf({ selection, then = [] }: Job): readonly Selection[] {
+  return [selection, ...then.map((part) => part.selection)];
+}
+
+/** Does it say what to do with its records? */
+export function saysWhat({ act, edits, also = [] }: JobPart): boolean {
+  return act !== undefined || edits.length > 0 || also.length > 0;
+}
+
 /** Checks all parts and reports every problem there is, not only the first. */
 export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJob {
   const problems = new Gathered();
-  const type = catalog.type(job.selection.type);
+  if ((job.then ?? []).length >= mostParts)
+    fail('over_limit', `A job has ${mostParts} parts at most.`, { where: 'then' });
+  const [first, ...then] = partsSaid(job).flatMap((part, i) => {
+    const place = i === 0 ? '' : `then[${i - 1}]`;
+    const check = (): CheckedJobPart =>
+      checkPart(part, place, catalog, { ...context, ...(i > 0 ? { ofLaterPart: true } : {}) });
+    return problems.gather(() => (i === 0 ? check() : inside(place, check))) ?? [];
+  });
+  problems.raise();
+  const all = [first!, ...then];
+  return {
+    ...first!,
+    then,
+    questions: all.flatMap((p) => [...questionsOf(p.selection), ...treesIn(p).flatMap(namesIn)]),
+    nameOf: nobody,
+  };
+}
+
+function checkPart(part: JobPart, place: string, catalog: Catalog, context: Context): CheckedJobPart {
+  const problems = new Gathered();
+  const type = catalog.type(part.selection.type);
+  const also = part.also ?? [];
+  const changes = part.act !== 'delete' && (part.edits.length > 0 || part.act === 'copy');
   problems.gather(() => {
     keyFields(type);
-    if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
+    if (type.notChangeable !== null && (changes || part.act !== undefined)) fail('not_changeable', type.notChangeable);
   });
-  const selection = problems.gather(() => checkSelection(job.selection, catalog, context));
-  if (job.edits.length === 0)
-    problems.gather(() => fail('no_edits', 'The job says which records, but not what to change.'));
+  const selection = problems.gather(() => checkSelection(part.selection, catalog, context));
+  problems.gather(() => mustDoOneThing(part));
+  const about = { type, catalog, context: { ...context, ofEdit: true } };
   const written = new Set<string>();
-  const changes = job.edits.flatMap(
+  const ofEdits = part.edits.flatMap(
     (edit, i) =>
       problems.gather(() => {
-        const lowered = lowerAt(edit, `edits[${i}]`, { type, catalog, context: { ...context, ofEdit: true } });
+        const lowered = lowerAt(edit, [place, `edits[${i}]`], part.act === 'copy' ? { ...about, into: type } : about);
         for (const { field } of lowered) {
           if (written.has(field.name))
             fail('same_field_twice', `${field.name} is changed twice.`, { where: `edits[${i}].field` });
@@ -78,17 +175,85 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
         return lowered;
       }) ?? [],
   );
+  const made = (selection ? also : []).flatMap(
+    (one, i) =>
+      problems.gather(() =>
+        inside(`also[${i}]`, () => namedAt([place, `also[${i}]`], checkAlso(one, selection!, about))),
+      ) ?? [],
+  );
+  if (problems.problems.length === 0)
+    for (const [i, { per }] of made.entries())
+      if (per && written.has(per.name))
+        problems.gather(() =>
+          fail(
+            'bad_value',
+            `${per.label} is changed by the same part: which of them is meant by one for each? Make these in a part of their own.`,
+            {
+              where: `also[${i}].per`,
+            },
+          ),
+        );
+  const copied = part.act === 'copy' ? problems.gather(() => copyOf(type, ofEdits)) : undefined;
   problems.raise();
-  inTurn(changes);
-  const trees = changes.flatMap(treesOf);
+  inTurn(ofEdits);
   return {
     selection: selection!,
-    changes,
-    writeAgain: job.writeAgain ?? false,
+    act: part.act ?? 'update',
+    changes: copied ?? ofEdits,
+    writeAgain: part.writeAgain ?? false,
     rules: context.rulesOf(type.id),
-    questions: [...questionsOf(selection!), ...trees.flatMap(namesIn)],
-    nameOf: nobody,
+    also: made,
+    falls: part.act === 'delete' ? fallsOf(type, catalog) : [],
   };
+}
+
+function mustDoOneThing(part: JobPart): void {
+  const { act, edits, also = [] } = part;
+  if (act === 'delete' && edits.length > 0)
+    fail('bad_value', 'The records are deleted, so nothing of them can be changed.', { where: 'edits' });
+  if (act === 'delete' && also.length > 0)
+    fail('bad_value', 'The records are deleted, so nothing can be made for them.', { where: 'also' });
+  if (!saysWhat(part)) fail('no_edits', 'The job says which records, but not what to change.');
+}
+
+/** Every field of a record that can be given to another one, with what the edits say in its place. */
+function copyOf(type: RecordType, edits: readonly Change[]): readonly Change[] {
+  const said = new Map(edits.map((c) => [c.field.name, c]));
+  const copies = type.fields.flatMap((field): Change[] => {
+    const edit = said.get(field.name);
+    if (edit) return [edit];
+    if (
+      field.generated ||
+      field.hidden ||
+      (field.notEditable !== null && !type.key.includes(field.name)) ||
+      (type.key.includes(field.name) && field.default !== null)
+    )
+      return [];
+    if (type.key.includes(field.name) || field.unique) {
+      if (field.default !== null || !(field.required || type.key.includes(field.name))) return [];
+      fail('bad_value', `${field.label} may be there once: say what that of the copies is to be.`, {
+        where: 'edits',
+        suggestions: [field.name],
+      });
+    }
+    const at = { through: [], type, field };
+    return [{ field, value: { from: 'expression', tree: { kind: 'field', at } }, when: null }];
+  });
+  const missing = unfilled(
+    type,
+    copies.map((c) => c.field.name),
+  );
+  if (missing)
+    fail(
+      'bad_value',
+      `${missing.hidden ? 'A field that you may not see' : missing.label} is required, and nothing fills it in the copies.`,
+    );
+  return copies;
+}
+
+/** Every tree of a part but those of its selection. */
+function treesIn({ changes, also }: CheckedJobPart): readonly Checked[] {
+  return [...changes, ...also.flatMap((a) => a.changes)].flatMap(treesOf);
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
@@ -101,15 +266,26 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
     asked.add(one);
   }
   problems.raise(100);
-  const changes = job.changes.map((c) => withTrees(c, (tree) => bind(tree, answers, catalog)));
-  changes.forEach(mustMapOnce);
   return {
-    selection: bindSelection(job.selection, answers, catalog),
-    changes,
-    writeAgain: job.writeAgain,
-    rules: job.rules,
+    ...bindPart(job, answers, catalog),
+    then: job.then.map((part) => bindPart(part, answers, catalog)),
     questions: [],
     nameOf: (typeId, text) => answers.name(typeId, text),
+  };
+}
+
+function bindPart(part: CheckedJobPart, answers: Answers, catalog: Catalog): CheckedJobPart {
+  const bound = (change: Change): Change => withTrees(change, (tree) => bind(tree, answers, catalog));
+  const changes = part.changes.map(bound);
+  changes.forEach(mustMapOnce);
+  return {
+    selection: bindSelection(part.selection, answers, catalog),
+    act: part.act,
+    changes,
+    writeAgain: part.writeAgain,
+    rules: part.rules,
+    also: part.also.map((a) => ({ ...a, changes: a.changes.map(bound) })),
+    falls: part.falls,
   };
 }
 
@@ -141,29 +317,60 @@ function mustMapOnce({ field, value }: Change): void {
 
 const nobody = (): undefined => undefined;
 
-/** The job in one plain sentence; `matched`, and the names behind keys, are said where they are known. */
+/** The job in one plain sentence; how many each part matches, and the names behind keys, are said where they are known. */
 export function jobSentence(
   job: Job,
   catalog: Catalog,
   context: Context,
-  matched?: number,
+  matched: readonly (number | undefined)[] = [],
   nameOf: NameOf = nobody,
 ): string {
-  // Before names are bound to keys, so that it says what the person said.
-  const checked = checkSelection(job.selection, catalog, context);
-  const edits = list(
-    job.edits.map((e) => editSentence(e, { type: checked.type, catalog, nameOf })),
-    'and',
-  );
-  const again = job.writeAgain ? '; what is right already is written again' : '';
-  return `On ${whichWords(checked, matched)}: ${edits || 'nothing to change yet'}${again}.`;
+  const parts = partsSaid(job).map((part, i) => partSentence(part, i, catalog, context, matched[i], nameOf));
+  return `On ${parts.join('; then on ')}.`;
 }
 
-/** Lowers an edit that stands at `place`, such as `edits[0]`: its problems and questions say so. */
-export function lowerAt(edit: Edit, place: string, about: About): readonly Change[] {
-  const named = (node: Checked): Checked =>
+function partSentence(
+  part: JobPart,
+  at: number,
+  catalog: Catalog,
+  context: Context,
+  matched: number | undefined,
+  nameOf: NameOf,
+): string {
+  // Before names are bound to keys, so that it says what the person said.
+  const later = at > 0 ? { ofLaterPart: true } : {};
+  const checked = checkSelection(part.selection, catalog, { ...context, ...later });
+  const told = { type: checked.type, catalog, nameOf };
+  const edits = part.edits.map((e) => editSentence(e, part.act === 'copy' ? { ...told, into: checked.type } : told));
+  const made = (part.also ?? []).map((a) => alsoWords(a, told));
+  const what =
+    part.act === 'delete'
+      ? 'delete them'
+      : part.act === 'copy'
+        ? list(
+            [edits.length > 0 ? `make a copy of each, but ${list(edits, 'and')}` : 'make a copy of each', ...made],
+            'and',
+          )
+        : list([...edits, ...made], 'and');
+  const again = part.writeAgain ? '; what is right already is written again' : '';
+  return `${whichWords(checked, matched)}: ${what || 'nothing to change yet'}${again}`;
+}
+
+/** Lowers an edit that stands at these places, such as `edits[0]`: its problems say the last, its questions all of them. */
+export function lowerAt(edit: Edit, places: readonly string[], about: About): readonly Change[] {
+  return inside(places.at(-1)!, () => lowerEdit(edit, about).map((c) => named(places, c)));
+}
+
+function namedAt(places: readonly string[], also: CheckedAlso): CheckedAlso {
+  return { ...also, changes: also.changes.map((c) => named(places, c)) };
+}
+
+/** The change, whose questions about names say where they were asked. */
+function named(places: readonly string[], change: Change): Change {
+  const place = places.filter((p) => p !== '').join('.');
+  const at = (node: Checked): Checked =>
     node.kind === 'named'
       ? { ...node, question: { ...node.question, where: `${place}.${node.question.where ?? 'value'}` } }
       : node;
-  return inside(place, () => lowerEdit(edit, about).map((c) => withTrees(c, (tree) => rebuild(tree, named))));
+  return withTrees(change, (tree) => rebuild(tree, at));
 }

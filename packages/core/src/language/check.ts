@@ -377,15 +377,37 @@ class Checker {
     });
   }
 
+  /** What a field will be once the earlier parts of the job are done; as it is, where they do not write it. */
+  private planned(e: Call): Checked {
+    const [of] = e.args;
+    if (e.args.length !== 1 || of?.kind !== 'name')
+      fail('syntax', 'planned(…) takes a field or a path, such as planned(grower.owner).', { span: e.span });
+    if (!this.context.ofLaterPart)
+      fail('syntax', 'planned(…) is what an earlier part of a job will write: only a later part knows it.', {
+        span: e.span,
+      });
+    return { kind: 'planned', operand: this.field(of as Extract<Expression, { kind: 'name' }>) };
+  }
+
   private call(e: Call): Checked {
     if (isMe(e)) return this.meAsKey(e);
     if (e.name === 'in_selection') return this.inSelection(e);
     if (e.name === 'breaks_rule') return this.breaksRule(e);
+    if (e.name === 'planned') return this.planned(e);
     const children = this.children(e);
     if (children) return children;
     const entry = functionNamed(e.name);
     if (!entry) {
-      const names = [...functions.map((f) => f.name), ...folds, 'in_selection', 'breaks_rule', 'me', 'new', 'old'];
+      const names = [
+        ...functions.map((f) => f.name),
+        ...folds,
+        'in_selection',
+        'breaks_rule',
+        'me',
+        'new',
+        'old',
+        'planned',
+      ];
       return fail('unknown_function', `There is no function “${clip(e.name)}”.`, {
         span: e.nameSpan,
         suggestions: closest(e.name, names),

@@ -2,7 +2,9 @@ import type { Catalog, Field, RecordType, Trigger } from '../catalog/catalog';
 import { hasKey } from '../catalog/key';
 import { fail } from '../problem';
 import { treesOf, type Change } from '../edits/change';
-import type { CheckedJob } from '../job/job';
+import { pointedAtBy, pointing, unfilled } from '../job/also';
+import type { Fall } from '../job/falls';
+import type { CheckedJob, CheckedJobPart } from '../job/job';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
@@ -43,8 +45,19 @@ export interface OrderPart {
    * another as they stand in it; `around`: some of them in a circle, whose records all give up theirs before any gets its own.
    */
   readonly passing?: Passing;
+  readonly dealt?: Dealt;
   /** What is made or removed with each record, in its transaction. */
   readonly along: readonly Along[];
+}
+
+/**
+ * Of a part that makes one record for each that `by` of an earlier part's records points at: only where at least one of these
+ * is dealt with.
+ */
+export interface Dealt {
+  readonly part: number;
+  readonly type: string;
+  readonly by: string;
 }
 
 export type Passing = { readonly how: 'along' } | { readonly how: 'around'; readonly field: string };
@@ -81,14 +94,7 @@ export interface CheckedPart {
   readonly along: readonly CheckedAlong[];
   /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
   readonly falls?: readonly Fall[];
-}
-
-/** Records of `type` that point by `field` at a record that is deleted, and what the database says of them. */
-export interface Fall {
-  readonly type: RecordType;
-  readonly field: Field;
-  readonly act: 'delete' | 'blank';
-  readonly under: number | null;
+  readonly dealt?: Dealt;
 }
 
 /** A record made for each record of a part: `changes` are over the part's record, its fields those of `type`. */
@@ -106,10 +112,55 @@ export function alongOf(
   return order.parts.flatMap((p, part) => p.along.map((entry) => ({ part, entry }))).map((a, at) => ({ ...a, at }));
 }
 
-/** A job of one selection and its edits as an order of one part. */
+/** A job as the parts of an order: of each of its own first what is done to its records, then what is made for them. */
 export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
-  const { selection, changes, writeAgain: again, rules } = job;
-  return [{ id: selection.type.id, act: 'update', type: selection.type, selection, changes, again, rules, along: [] }];
+  const parts: CheckedPart[] = [];
+  for (const of of [job, ...job.then]) parts.push(...partsOf(of, parts.length));
+  return parts;
+}
+
+/** Of each of a job's own parts, how many records it matches, from how many each part of its order does. */
+export function matchedOf(job: CheckedJob, matched: readonly number[]): readonly (number | undefined)[] {
+  let at = 0;
+  return [job, ...job.then].map((of) => {
+    const parts = partsOf(of, at);
+    const own = parts.findIndex((p) => p.selection === of.selection);
+    at += parts.length;
+    return own < 0 ? undefined : matched[at - parts.length + own];
+  });
+}
+
+function partsOf(
+  { selection, act, changes, writeAgain, rules, also, falls }: CheckedJobPart,
+  at: number,
+): CheckedPart[] {
+  const { type } = selection;
+  const hasOwn = act !== 'update' || changes.length > 0;
+  const along = hasOwn ? also.filter((a) => a.per === null) : [];
+  const apart = also.filter((a) => !along.includes(a));
+  const own: CheckedPart = {
+    id: type.id,
+    act: act === 'copy' ? 'create' : act,
+    type,
+    selection,
+    changes: act === 'delete' ? [] : changes,
+    again: writeAgain,
+    rules,
+    along: along.map((a) => ({ id: a.type.id, type: a.type, by: a.by, changes: a.changes })),
+    ...(act === 'delete' ? { falls } : {}),
+  };
+  return [
+    ...(hasOwn ? [own] : []),
+    ...apart.map((a): CheckedPart => ({
+      id: a.type.id,
+      act: 'create',
+      type: a.type,
+      selection: a.per ? pointedAtBy(selection, a.per, a.of) : selection,
+      changes: [pointing(a), ...a.changes],
+      along: [],
+      ...(a.per && hasOwn && act === 'update' ? { dealt: { part: at, type: type.id, by: a.per.name } } : {}),
+    })),
+  ];
 }
 
 export function orderOf(parts: readonly CheckedPart[]): WorkOrder {
@@ -137,6 +188,7 @@ function partOf(part: CheckedPart): OrderPart {
     of: selection.type.id,
     reads: reads.map(freezeTree),
     writes,
+    ...(part.dealt ? { dealt: part.dealt } : {}),
     // What falls with a record falls with the first of those it points at: these go one after another too.
     inOrder: act === 'update' ? readsItsOwn(type, reads, writes) : act === 'delete' && (part.falls ?? []).length > 0,
     along: [
@@ -158,32 +210,6 @@ function partOf(part: CheckedPart): OrderPart {
       })),
     ],
   };
-}
-
-/** How deep records fall with those they point at. */
-const mostLevels = 4;
-
-/**
- * What goes with a record of a type when it is deleted: what the database would delete by its own cascade, level by level,
- * and what it would set blank. Not what cannot be named or changed, or is of a type that is met again on the way: that
- * keeps the record.
- */
-export function fallsOf(type: RecordType, catalog: Catalog): readonly Fall[] {
-  const falls: Fall[] = [];
-  const add = (of: RecordType, under: number | null, above: readonly string[]): void => {
-    for (const p of of.pointers) {
-      const child = p.type === null ? undefined : catalog.find(p.type);
-      const field = child?.fields.find((f) => f.name === p.fields[0]);
-      const plain = p.fields.length === 1 && of.key.length === 1 && p.at[0] === of.key[0];
-      if (!child || !field || !plain || child.notChangeable !== null || above.includes(child.id)) continue;
-      if (p.onDelete === 'set_null') falls.push({ type: child, field, act: 'blank', under });
-      if (p.onDelete !== 'cascade' || above.length > mostLevels) continue;
-      falls.push({ type: child, field, act: 'delete', under });
-      add(child, falls.length - 1, [...above, child.id]);
-    }
-  };
-  add(type, null, [type.id]);
-  return falls;
 }
 
 /** Every value that a part reads or will write for a record: each as a tree, each once. */
@@ -339,11 +365,9 @@ export function checkParts(parts: readonly CheckedPart[]): void {
 
 function mustBeMakable(type: RecordType, given: readonly string[]): void {
   if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
-  for (const field of type.fields) {
-    const filled = given.includes(field.name) || field.default !== null || field.generated;
-    if (!filled && (type.key.includes(field.name) || field.required))
-      fail('not_changeable', `${field.label} of new ${type.label.toLowerCase()} is required, and nothing fills it.`);
-  }
+  const field = unfilled(type, given);
+  if (field)
+    fail('not_changeable', `${field.label} of new ${type.label.toLowerCase()} is required, and nothing fills it.`);
 }
 
 /** The type of a part's frozen keys; null where they are none's. */

@@ -75,7 +75,9 @@ function seenType(type: RecordType, catalog: Catalog, seeing: Seeing, isThere: (
       r.fields.every((f) => shown.has(f)) ? r : { ...r, message: 'A rule on fields that you may not see.' },
     ),
     pointers: type.pointers.map((p) =>
-      p.type !== null && isThere(p.type) ? p : { ...p, type: null, label: 'Records that you may not see' },
+      p.type === null || isThere(p.type)
+        ? p
+        : { ...p, type: null, withheld: true as const, label: 'Records that you may not see' },
     ),
     notChangeable:
       type.notChangeable ?? (mayChange ? null : `You may not change ${type.label.toLowerCase()}: ${refusal('them')}`),

@@ -64,7 +64,7 @@ export function checkRule(name: string, said: RuleSaid, catalog: Catalog, contex
         ? inside('transitions', () => notAllowedNext(type, said.transitions!))
         : inside('choices', () => notTogether(type, said.choices!));
   const about = { type, catalog, context: { ...context, ofEdit: true } };
-  said.mend?.forEach((edit, i) => lowerAt(edit, `mend[${i}]`, about));
+  said.mend?.forEach((edit, i) => lowerAt(edit, [`mend[${i}]`], about));
   const broken = and(only, fails)!;
   const own = new Set<string>();
   let ofChange = false;

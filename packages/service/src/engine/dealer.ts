@@ -6,14 +6,16 @@ import {
   sourceOf,
   thawReads,
   typeNow,
+  typeWords,
   type Along,
   type Catalog,
+  type Dealt,
   type OrderPart,
   type RecordType,
   type WorkOrder,
 } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
-import { asMade, createAlong, createRecords, type Creating } from './statements/create';
+import { asMade, createAlong, createRecords, notDealt, type Creating } from './statements/create';
 import {
   blankField,
   deleteLocked,
@@ -92,7 +94,10 @@ export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, re
     case 'update':
       return new Accompanied(new UpdateDealer(updating), along);
     case 'create':
-      return new Accompanied(new CreateDealer({ ...updating, source: sourceOf(part, catalog) }), along);
+      return new Accompanied(
+        new CreateDealer({ ...updating, source: sourceOf(part, catalog) }, dealtOf(part, catalog)),
+        along,
+      );
     case 'delete':
       return new DeleteDealer(updating, along);
   }
@@ -132,13 +137,27 @@ class UpdateDealer implements Dealer {
   }
 }
 
+/** What the records that are made rest on having been done before, and of which type that was. */
+function dealtOf({ dealt }: OrderPart, catalog: Catalog): { dealt: Dealt; of: RecordType } | null {
+  return dealt ? { dealt, of: typeNow(catalog, dealt.type) } : null;
+}
+
 class CreateDealer implements Dealer {
-  constructor(private readonly part: Creating) {}
+  constructor(
+    private readonly part: Creating,
+    private readonly rests: { readonly dealt: Dealt; readonly of: RecordType } | null,
+  ) {}
   get type(): RecordType {
     return this.part.type;
   }
 
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
+    if (this.rests) {
+      const { dealt, of } = this.rests;
+      const none = await askPrepared<{ n: number }>(connection, notDealt(dealt, of, slice));
+      const cause = `None of the ${typeWords(of)} that it is made for was changed.`;
+      if (none.length > 0) return { ...nothing, undone: none.map(({ n }) => ({ n, outcome: 'edited_since', cause })) };
+    }
     const rows = await askPrepared<{ n: number; same: boolean; key: string | null }>(
       connection,
       createRecords(this.part, slice),

@@ -1,6 +1,9 @@
 import {
   alongOf,
   frozenForm,
+  identifier,
+  join,
+  keyColumns,
   keyIs,
   letterOf,
   raw,
@@ -67,7 +70,7 @@ const mostWaves = 2000;
 export class Freezer {
   private batches = 0;
   private readonly pairs = new PairCounts();
-  private readonly planned: Planned[] = [];
+  private readonly planned: (Planned & { readonly part: number })[] = [];
   private order!: WorkOrder;
   /** What goes along comes from the run that is taken back, not from the rows. */
   private isUndo = false;
@@ -177,7 +180,11 @@ export class Freezer {
   /** A selection that must be found as a whole. */
   private async chosen(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
     const chosen = raw(`pg_temp.chosen_${index}`);
-    const count = await this.table(chosen, chosenRows(part), raw('using brin (n) with (pages_per_range = 8)'));
+    const count = await this.table(
+      chosen,
+      chosenRows(part, this.dealt(part)),
+      raw('using brin (n) with (pages_per_range = 8)'),
+    );
     const pieces = this.piecesOf(count);
     const ends = await this.keysAt(
       chosen,
@@ -188,6 +195,18 @@ export class Freezer {
       const cut: Cut = { by: 'place', chosen, low, high, ...(first && last ? { ends: { first, last } } : {}) };
       await this.write(index, part.type, frozen.writes, partRows(part, cut, this.planned));
     });
+  }
+
+  /** The keys that `by` of those records has that an earlier part will change; null where it does not matter. */
+  private dealt({ dealt }: CheckedPart): Sql | null {
+    if (!dealt) return null;
+    const planned = this.planned.find((p) => p.part === dealt.part)!;
+    const t = raw('dealt');
+    return sql`select ${t}.${identifier(dealt.by)} from ${planned.table} p join ${tableOf(planned.type)} ${t}
+      on ${join(
+        keyColumns(planned.type, t).map((k, i) => sql`${k} = p.${raw(`k${i + 1}`)}`),
+        ' and ',
+      )}`;
   }
 
   /** The first field of the key, as a text, of those at some places of a worked-out selection. */
@@ -297,7 +316,7 @@ export class Freezer {
     const table = raw(`pg_temp.planned_${index}`);
     const writes = part.act === 'delete' ? [] : frozen.writes;
     await this.table(table, plannedRows(this.freezing.previewId, index, part.type, writes), raw('(k1)'));
-    this.planned.push({ type: part.type, table, fields: part.act === 'delete' ? null : writes });
+    this.planned.push({ part: index, type: part.type, table, fields: part.act === 'delete' ? null : writes });
   }
 
   /** A temporary table of rows, indexed and analysed; how many there are. */

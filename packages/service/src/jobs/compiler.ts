@@ -4,6 +4,7 @@ import {
   checkJob,
   checkSelection,
   questionsOf,
+  selectionsOf,
   type Catalog,
   type CheckedJob,
   type CheckedSelection,
@@ -41,7 +42,7 @@ export class Compiler {
 
   /** Throws every problem found. `now`: the moment that its expressions mean, in microseconds; default: this one. */
   async job(seen: Seen, job: Job, now?: bigint): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
-    const { catalog, context } = await this.context(seen, [job.selection], now);
+    const { catalog, context } = await this.context(seen, selectionsOf(job), now);
     const checked = checkJob(job, catalog, context);
     await mustBeKept(this.database, checked);
     const answers = await answerNames(this.database, catalog, checked.questions);

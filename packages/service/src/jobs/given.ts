@@ -98,8 +98,9 @@ export async function keep(
 }
 
 /** Values that a job says are kept must be so, for its type and field; throws `not_found`. */
-export async function mustBeKept(database: Database, { changes, selection }: CheckedJob): Promise<void> {
-  for (const { field, value } of changes) {
+export async function mustBeKept(database: Database, job: CheckedJob): Promise<void> {
+  const changes = [job, ...job.then].flatMap((part) => part.changes.map((c) => ({ ...c, selection: part.selection })));
+  for (const { field, value, selection } of changes) {
     if (value.from !== 'given' || !('kept' in value.given)) continue;
     const found = await database.one(
       'select from tantamos.given where id = $1 and type = $2 and field = $3 and source is not distinct from $4',

@@ -2,6 +2,7 @@ import type { jobRoutes } from '@tantamos/contract';
 import {
   countRecords,
   jobSentence,
+  saysWhat,
   ProblemError,
   verdictOf,
   type CheckedJob,
@@ -38,7 +39,7 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         .askWithin<{ count: number }>(countRecords(selection), longestCount, moved)
         .catch(asProblem);
       const matched = counted[0]?.count ?? 0;
-      const sentence = jobSentence(job, catalog, context, matched);
+      const sentence = jobSentence(job, catalog, context, [matched]);
       return { sentence, matched, counts: null, rows: [], problems: compiled.problems };
     }
     const counts = await database
@@ -56,7 +57,7 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         : [];
     const matched = counts.reduce((sum, v) => sum + v.count, 0);
     return {
-      sentence: jobSentence(job, catalog, context, matched, compiled.job.nameOf),
+      sentence: jobSentence(job, catalog, context, [matched], compiled.job.nameOf),
       matched,
       counts: { willChange: of('will_change'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
       rows: await journalRecords(
@@ -85,7 +86,7 @@ async function tryCompile(
   seen: Seen,
   job: Job,
 ): Promise<{ job: CheckedJob; problems: [] } | { job: null; problems: readonly Problem[] }> {
-  if (job.edits.length === 0) return { job: null, problems: [] };
+  if (!saysWhat(job)) return { job: null, problems: [] };
   try {
     return { job: (await compiler.job(seen, job)).job, problems: [] };
   } catch (error) {
@@ -98,6 +99,7 @@ function journalRow(row: Record<string, string | null>, job: CheckedJob): Journa
   return {
     type: job.selection.type.id,
     key: row.key!,
+    fieldsOf: job.selection.type.id,
     outcome: verdictOf(row.verdict!),
     cause: row.cause ?? null,
     mark: '',

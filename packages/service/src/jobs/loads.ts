@@ -9,6 +9,7 @@ import {
   value,
   type Checked,
   type CheckedJob,
+  type CheckedJobPart,
   type CheckedSelection,
   type Load,
   type Sql,
@@ -17,6 +18,12 @@ import type { Database } from '../database/database';
 
 /** Counts what those have now among whom records are to be levelled: the job that comes back says who gets which place. */
 export async function withLoads(database: Database, job: CheckedJob): Promise<CheckedJob> {
+  const then = [];
+  for (const part of job.then) then.push(await levelledPart(database, part));
+  return { ...job, ...(await levelledPart(database, job)), then };
+}
+
+async function levelledPart<P extends CheckedJobPart>(database: Database, job: P): Promise<P> {
   const changes = await Promise.all(
     job.changes.map(async (change) => {
       if (change.value.from !== 'place' || change.value.place.level === null) return change;

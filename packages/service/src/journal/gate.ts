@@ -4,6 +4,7 @@ import {
   fail,
   fieldNamed,
   ProblemError,
+  selectionsOf,
   thawReads,
   typeWords,
   walk,
@@ -77,12 +78,13 @@ async function namesOnlySeen(
 ): Promise<boolean> {
   try {
     if (order.parts.some((part) => writesWithheld(part, seen) || readsWithheld(part, seen.catalog))) return false;
-    const { catalog, context } = await compiler.context(seen, [job.selection]);
+    const selections = selectionsOf(job);
+    const { catalog, context } = await compiler.context(seen, selections);
     // Whoever made it was meant by me().
     const { record } = await makerOf(madeBy);
-    const { condition, related } = checkSelection(job.selection, catalog, { ...context, me: record });
+    const checked = selections.map((s) => checkSelection(s, catalog, { ...context, me: record, ofLaterPart: true }));
     // Names of records that are not to be seen may stand in it.
-    const named = condition !== null || related !== null;
+    const named = checked.some(({ condition, related }) => condition !== null || related !== null);
     return madeBy === seen.person.id || !named || catalog.types.every((t) => !t.limits?.source);
   } catch (error) {
     if (error instanceof ProblemError) return false;

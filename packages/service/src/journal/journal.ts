@@ -6,6 +6,8 @@ export interface JournalRow {
   /** Of the type whose key it is: that of the record made, where one was. */
   readonly type: string;
   readonly key: string;
+  /** Of which type the fields are: another where one is to be made for the record. */
+  readonly fieldsOf: string;
   /** In the journal of a preview what it says beforehand, in that of a run what became of it. */
   readonly outcome: Outcome | Verdict;
   readonly cause: string | null;
@@ -107,6 +109,7 @@ function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): Jour
   return {
     type: made === null ? (part.of ?? part.type) : part.type,
     key: made ?? s.keys[n - 1]!,
+    fieldsOf: part.type,
     outcome: (ofRun ? outcomeOf : verdictOf)(s.outcomes[n - 1]!),
     cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
     changes,

@@ -20,7 +20,7 @@ export async function journalRecords(
   const seen = await seenRows(database, catalog, rows);
   for (const row of seen)
     for (const change of row.changes) {
-      const field = fieldOf(catalog, row.type, change.field);
+      const field = fieldOf(catalog, row.fieldsOf, change.field);
       if (field) [change.old, change.new].forEach((v) => labels.want(field, v));
     }
   for (const id of new Set(seen.map((r) => r.type))) {
@@ -37,10 +37,11 @@ export async function journalRecords(
   return seen.map((row) => ({
     type: row.type,
     key: row.key,
+    makes: row.fieldsOf === row.type ? null : row.fieldsOf,
     name: nameOf(row),
     outcome: row.outcome,
     cause: wordsAsSeen(row.cause, catalog.find(row.type)),
-    changes: changeViews(catalog, row.type, row.changes, labels),
+    changes: changeViews(catalog, row.fieldsOf, row.changes, labels),
   }));
 }
 

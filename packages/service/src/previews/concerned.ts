@@ -6,8 +6,11 @@ import {
   letterOf,
   list,
   parse,
+  conditionOf,
   ProblemError,
   raw,
+  Scope,
+  typeWords,
   sql,
   tableOf,
   value,
@@ -64,6 +67,50 @@ export async function inactiveNotes(
       examples: count === 1 ? [] : found.map((f) => `${f.name}: ${f.n.toLocaleString('en-US')}`),
     });
   }
+  return notes;
+}
+
+/** Records that point at nobody for whom one could be made each, and people not active any more who would get one. */
+export async function perNotes(database: Database, job: CheckedJob, catalog: Catalog): Promise<Note[]> {
+  const notes: Note[] = [];
+  for (const { selection, also } of [job, ...job.then])
+    for (const { per, type, of } of also) {
+      if (!per) continue;
+      const label = per.label.toLowerCase();
+      const scope = new Scope(selection.type, selection.env);
+      const points = scope.own(per.name);
+      const where = conditionOf(selection, scope);
+      const from = scope.from();
+      const [blank] = await database.ask<{ n: number }>(
+        sql`select count(*)::int as n from ${from} where (${where}) and ${points} is null`,
+      );
+      const { n } = blank!;
+      if (n > 0)
+        notes.push({
+          code: 'per_blank',
+          message: `${n.toLocaleString('en-US')} ${n === 1 ? 'record has' : 'records have'} no ${label}: for ${n === 1 ? 'it' : 'them'} nothing is made in ${typeWords(type)}.`,
+          count: n,
+          examples: [],
+          look: { words: 'Look at the filter', at: 'selection' },
+        });
+      const target = catalog.find(of.id);
+      if (!target || target.activeField === null) continue;
+      const t = raw('t');
+      const name = target.nameField === null ? keyText(keyColumns(target, t)) : sql`t.${identifier(target.nameField)}`;
+      const left = await database.ask<{ name: string; total: number }>(
+        sql`select ${name}::text as name, count(*) over ()::int as total from ${tableOf(target)} t
+          where t.${identifier(target.activeField)} is false and ${keyColumns(target, t)[0]!} in (select ${points} from ${from} where ${where})
+          order by 1 limit ${value(mostTold)}`,
+      );
+      if (left.length > 0)
+        notes.push({
+          code: 'inactive',
+          message: `${left[0]!.total === 1 ? `${left[0]!.name} is` : `${left[0]!.total} are`} not active any more, and would get one of the ${typeWords(type)} as ${label}.`,
+          count: left[0]!.total,
+          examples: left.map((l) => l.name),
+          look: { words: 'Look at the filter', at: 'selection' },
+        });
+    }
   return notes;
 }
 

@@ -21,6 +21,8 @@ export interface Figures {
 
 /** Of one field before and after; amounts and days as texts, null where there are none. */
 export interface FieldFigures {
+  /** Of the order’s parts; absent in what was kept before there were several. */
+  readonly part?: number;
   readonly field: string;
   /** Records whose value of it changes. */
   readonly changed: number;
@@ -41,6 +43,7 @@ export interface Spread {
 
 /** Records of the type that each of the people concerned has, before and after. */
 export interface Loads {
+  readonly part?: number;
   readonly field: string;
   readonly people: readonly { readonly key: string; readonly before: number; readonly after: number }[];
   /** People concerned who are not among them. */
@@ -49,18 +52,32 @@ export interface Loads {
 
 const mostPeople = 50;
 
-export async function figuresOf(database: Database, previewId: string, part: CheckedPart): Promise<Figures> {
-  const { type, changes } = part;
+export async function figuresOf(
+  database: Database,
+  previewId: string,
+  parts: readonly CheckedPart[],
+): Promise<Figures> {
   const fields: FieldFigures[] = [];
   const loads: Loads[] = [];
-  for (const { field } of changes) {
-    const [found] = await database.ask<Record<string, string | number | null>>(figures(previewId, field));
-    if (!found || found.changed === 0) continue;
-    fields.push(asFigures(field, found));
-    if (field.refersTo !== null && type.ownerFields.includes(field.name) && hasKey(type))
-      loads.push(await loadsOf(database, previewId, type, field));
+  for (const [part, { act, type, changes }] of parts.entries()) {
+    if (act !== 'update') continue;
+    for (const { field } of changes) {
+      const of = { previewId, part, field };
+      const [found] = await database.ask<Record<string, string | number | null>>(figures(of));
+      if (!found || found.changed === 0) continue;
+      fields.push({ part, ...asFigures(field, found) });
+      if (field.refersTo !== null && type.ownerFields.includes(field.name) && hasKey(type))
+        loads.push({ part, ...(await loadsOf(database, of, type)) });
+    }
   }
   return { fields, loads };
+}
+
+/** A field of a part of a preview. */
+interface Of {
+  readonly previewId: string;
+  readonly part: number;
+  readonly field: Field;
 }
 
 function asFigures(field: Field, f: Record<string, string | number | null>): FieldFigures {
@@ -82,13 +99,14 @@ function asFigures(field: Field, f: Record<string, string | number | null>): Fie
 }
 
 /** Rows of `old`, `new` of a field, of records that will change in it. */
-function changed(previewId: string, { name }: Field): Sql {
+function changed({ previewId, part, field: { name } }: Of): Sql {
   return sql`tantamos.batch b ${valueJoins([name], 'b.preview', 'b.position')}
     cross join lateral rows from (unnest(v1.old), unnest(v1.new), string_to_table(b.verdicts, null)) i(old, new, verdict)
-    where b.preview = ${value(previewId)}::uuid and b.part = 0 and i.verdict = ${letter('will_change')} and i.old is distinct from i.new`;
+    where b.preview = ${value(previewId)}::uuid and b.part = ${value(part)}::int and i.verdict = ${letter('will_change')} and i.old is distinct from i.new`;
 }
 
-function figures(previewId: string, field: Field): Sql {
+function figures(of: Of): Sql {
+  const { field } = of;
   const isNumber = field.base === 'number' && field.refersTo === null && field.choices === null;
   const isTime = field.base === 'date' || field.base === 'moment';
   const type = raw(isNumber ? 'numeric' : field.dbType);
@@ -103,13 +121,14 @@ function figures(previewId: string, field: Field): Sql {
   return sql`select count(*)::int as changed,
       (count(*) filter (where coalesce(i.old, '') = '' and i.new <> ''))::int as filled,
       (count(*) filter (where coalesce(i.new, '') = '' and i.old <> ''))::int as emptied${spread[0]!}${spread[1]!}${longest}
-    from ${changed(previewId, field)}`;
+    from ${changed(of)}`;
 }
 
-async function loadsOf(database: Database, previewId: string, type: RecordType, field: Field): Promise<Loads> {
+async function loadsOf(database: Database, of: Of, type: RecordType): Promise<Loads> {
+  const { field } = of;
   const column = sql`r.${identifier(field.name)}`;
   const moved = await database.ask<{ key: string; moved: number; total: number }>(sql`
-    with pairs as materialized (select i.old, i.new, count(*) as n from ${changed(previewId, field)} group by 1, 2)
+    with pairs as materialized (select i.old, i.new, count(*) as n from ${changed(of)} group by 1, 2)
     select m.key, sum(m.n)::int as moved, count(*) over ()::int as total
     from pairs p cross join lateral (values (p.old, -p.n), (p.new, p.n)) m(key, n) where m.key is not null
     group by m.key order by abs(sum(m.n)) desc, m.key limit ${value(mostPeople)}`);

@@ -1,4 +1,4 @@
-import { fail, isEverything, ProblemError, type ProblemCode, type RecordType } from '@tantamos/core';
+import { alongOf, fail, isEverything, ProblemError, type ProblemCode, type RecordType } from '@tantamos/core';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
 import type { PreviewRow } from './preview-row';
@@ -15,16 +15,28 @@ export interface MayStart {
 export function mayStart(p: PreviewRow, type: RecordType, seen: Seen): MayStart {
   const count = p.will_change;
   const number = count.toLocaleString('en-US');
+  const gone = p.kind === 'edit' && p.work_order.parts.some((part) => part.act === 'delete');
   const whole = p.kind === 'edit' && isEverything(p.job.selection);
   const sayNumber =
     count === 0
       ? null
-      : whole
-        ? `${number} will change, which is every record of the type: say the number to start.`
-        : count >= type.bounds.typedFrom
-          ? `${number} will change: say the number to start.`
-          : null;
+      : gone
+        ? `${deletionWords(p)}: say the number to start.`
+        : whole
+          ? `${number} will change, which is every record of the type: say the number to start.`
+          : count >= type.bounds.typedFrom
+            ? `${number} will change: say the number to start.`
+            : null;
   return { hindrance: hindranceOf(p, type) ?? rightMissing(p, type, seen), sayNumber };
+}
+
+/** “12 will be deleted, and 48 go with them” */
+function deletionWords({ will_change: count, along, work_order: order }: PreviewRow): string {
+  const number = (n: number): string => n.toLocaleString('en-US');
+  const withThem = alongOf(order).reduce((n, { entry, at }) => n + (entry.act === 'delete' ? (along[at] ?? 0) : 0), 0);
+  const all = order.parts.every((part) => part.act === 'delete');
+  const what = all ? 'will be deleted' : 'will change or be deleted';
+  return `${number(count)} ${what}${withThem > 0 ? `, and ${number(withThem)} go with ${count === 1 ? 'it' : 'them'}` : ''}`;
 }
 
 /** Throws what hinders the start, the number that was said among it. */

@@ -63,6 +63,7 @@ export interface Note {
     | 'one_lane'
     | 'rule_in_trouble'
     | 'inactive'
+    | 'per_blank'
     | 'blank_otherwise'
     | 'field_used'
     | 'own_record';

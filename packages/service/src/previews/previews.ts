@@ -5,6 +5,7 @@ import {
   firing,
   isSwift,
   orderOf,
+  partsOfJob,
   typeNow,
   usualBatch,
   type Catalog,
@@ -22,6 +23,7 @@ import { inverse } from '../engine/freezer';
 import { keepGiven } from '../jobs/given';
 import type { Compiler } from '../jobs/compiler';
 import { reportForPreview } from '../lists/report';
+import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
 import { selectPreviews, type PreviewRow } from './preview-row';
 import { undoSentence, type Works } from './work';
@@ -41,16 +43,15 @@ export class Previews {
   /** Checks the job and begins to work it out; the preview is `working` until it is `ready`. Returns its id: `madeAs`, if given. */
   async begin(said: Job, seen: Seen, madeAs?: string): Promise<string> {
     const { job: checked, catalog, context } = await this.compiler.job(seen, said);
-    const { type } = checked.selection;
-    seen.mustChange(
-      type,
-      checked.changes.map((c) => c.field.name),
-    );
+    const parts = partsOfJob(checked);
+    mustCarryOut('edit', orderOf(parts).parts, seen);
+    checkParts(parts);
     const safety: Safety = { ...defaultSafety, ...said.safety };
-    if (safety.batchSize !== null && safety.batchSize > type.bounds.largestBatch)
-      fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
-        where: 'safety.batchSize',
-      });
+    for (const { type } of parts)
+      if (safety.batchSize !== null && safety.batchSize > type.bounds.largestBatch)
+        fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
+          where: 'safety.batchSize',
+        });
     const why = await this.why(said.why);
     const listReport = await reportForPreview(this.database, checked.selection);
     // Values given one by one become rows; the job that is kept says which.

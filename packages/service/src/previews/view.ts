@@ -1,5 +1,5 @@
-import type { PreviewView } from '@tantamos/contract';
-import { verdictTotalsOf, type Field } from '@tantamos/core';
+import type { PartView, PreviewView } from '@tantamos/contract';
+import { verdicts, verdictTotalsOf, type Field } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
 import { toldOf, wordsAsSeen } from '../journal/gate';
 import { alongViews, changeViews, fieldOf } from '../journal/records';
@@ -20,17 +20,18 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     const field = fieldOf(catalog, typeOf(pair.part), pair.field);
     if (field && !field.hidden) [pair.old, pair.new].forEach((v) => labels.want(field, v));
   }
-  const seenField = (name: string): Field | undefined => {
-    const field = fieldOf(catalog, p.type, name);
+  const seenField = (name: string, part = 0): Field | undefined => {
+    const field = fieldOf(catalog, typeOf(part), name);
     return field?.hidden ? undefined : field;
   };
-  for (const { field: name, people } of p.figures.loads) {
-    const field = seenField(name);
+  for (const { field: name, part, people } of p.figures.loads) {
+    const field = seenField(name, part);
     if (field) people.forEach(({ key }) => labels.want(field, key));
   }
   await labels.load();
   const told = await toldOf(p, seen, compiler, (id) => accounts.person(id));
   const start = type ? mayStart(p, type, seen) : null;
+  const parts = await partViews(services, p, seen);
   return {
     id: p.id,
     kind: p.kind,
@@ -50,19 +51,24 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     batchSize: p.batch_size,
     batches: p.batches,
     totals: verdictTotalsOf(p),
+    parts,
     pairs: p.pairs.flatMap((pair) =>
-      changeViews(catalog, typeOf(pair.part), [pair], labels).map((change) => ({ ...change, count: pair.count })),
+      changeViews(catalog, typeOf(pair.part), [pair], labels).map((change) => ({
+        ...change,
+        part: pair.part,
+        count: pair.count,
+      })),
     ),
     morePairs: p.more_pairs.filter((f) => fieldOf(catalog, p.type, f)?.hidden !== true),
     figures: p.figures.fields.flatMap((f) => {
-      const field = seenField(f.field);
-      return field ? [{ ...f, label: field.label, kind: field.kind }] : [];
+      const field = seenField(f.field, f.part);
+      return field ? [{ ...f, part: f.part ?? 0, label: field.label, kind: field.kind }] : [];
     }),
-    loads: p.figures.loads.flatMap(({ field: name, people, more }) => {
-      const field = seenField(name);
+    loads: p.figures.loads.flatMap(({ field: name, part = 0, people, more }) => {
+      const field = seenField(name, part);
       if (!field) return [];
       const shown = people.map(({ key, before, after }) => ({ person: labels.show(field, key), before, after }));
-      return [{ field: name, label: field.label, people: shown, more }];
+      return [{ part, field: name, label: field.label, people: shown, more }];
     }),
     causes: p.causes.map(({ cause, count }) => ({ cause: wordsAsSeen(cause, type)!, count })),
     triggers: p.triggers,
@@ -77,6 +83,33 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     run: p.run,
     after: p.job.after ?? null,
   };
+}
+
+/** Each part of its order, with what it comes to. */
+async function partViews({ database }: Services, p: PreviewRow, { catalog }: Seen): Promise<PartView[]> {
+  const { parts } = p.work_order;
+  const rows =
+    parts.length === 1
+      ? [{ part: 0, ...verdictTotalsOf(p) }]
+      : await database.rows<{ part: number } & PartView['totals']>(
+          `select part, sum(size)::int as matched, ${verdicts.map((v) => `sum(${v})::int as ${v}`).join(', ')}
+           from tantamos.batch where preview = $1 group by part`,
+          [p.id],
+        );
+  const label = (id: string): string => catalog.find(id)?.label ?? id;
+  return parts.map(({ act, type, of }, i) => {
+    const found = rows.find((row) => row.part === i);
+    const counted = Object.fromEntries(
+      ['matched', ...verdicts].map((v) => [v, (found as never as Record<string, number>)?.[v] ?? 0]),
+    );
+    return {
+      act,
+      type,
+      label: label(type),
+      madeFor: act === 'create' && of !== null ? label(of) : null,
+      totals: counted as PartView['totals'],
+    };
+  });
 }
 
 /** What names private selections is for their owner; what names people, for who may see everybody, too. */

@@ -1,6 +1,7 @@
 import {
   jobSentence,
   list,
+  matchedOf,
   orderOf,
   partsOfJob,
   typeWords,
@@ -21,7 +22,7 @@ import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
 import { ruleNotes } from '../rules/notes';
-import { inactiveNotes, ownNotes, usesNotes } from './concerned';
+import { inactiveNotes, ownNotes, perNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import { otherwiseNotes } from './otherwise';
 import type { Note, PreviewRow } from './preview-row';
@@ -31,8 +32,8 @@ import { countNotes, literalNotes, newValueNotes, passingNotes, selectionNotes }
 export interface Work {
   readonly order: WorkOrder;
   freeze(freezer: Freezer): Promise<Frozen>;
-  /** The count is said where it is known. */
-  sentence(matched?: number): string;
+  /** How many each part matches is said where it is known. */
+  sentence(matched?: readonly number[]): string;
   /** What is to be said of the preview once it is frozen. */
   notes(previewId: string): Promise<readonly Note[]>;
   figures(previewId: string): Promise<Figures>;
@@ -70,7 +71,13 @@ export class Works {
       return {
         order: row.work_order,
         freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog),
-        sentence: (matched) => undoSentence(row.work_order, source!.sentence, catalog, matched),
+        sentence: (matched) =>
+          undoSentence(
+            row.work_order,
+            source!.sentence,
+            catalog,
+            matched?.reduce((n, m) => n + m, 0),
+          ),
         notes: async () => [],
         figures: noFigures,
       };
@@ -83,24 +90,30 @@ export class Works {
   edit({ job, checked, catalog, context, seen }: Compiled): Work {
     const parts = partsOfJob(checked);
     const order = orderOf(parts);
+    // What a copy takes over is nothing that anybody changes.
+    const told = checked.act === 'copy' ? { ...checked, changes: [] } : checked;
+    const ofEdits = async (id: string): Promise<Note[]> => [
+      ...literalNotes(job, checked),
+      ...(await passingNotes(this.database, id, checked)),
+      ...(await ruleNotes(this.database, seen, checked)),
+      ...(await newValueNotes(this.database, job, checked)),
+      ...(await otherwiseNotes(this.database, job, checked)),
+      ...(await ownNotes(this.database, id, checked, context, seen)),
+      ...(await usesNotes(this.database, seen, checked)),
+      ...(await unusedGiven(this.database, id, parts[0]!)),
+    ];
     return {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
-      sentence: (matched) => jobSentence(job, catalog, context, matched, checked.nameOf),
+      sentence: (matched) => jobSentence(job, catalog, context, matched && matchedOf(checked, matched), checked.nameOf),
       // What is said besides the set itself is not worth failing it for.
-      figures: (id) => figuresOf(this.database, id, parts[0]!).catch(noFigures),
+      figures: (id) => figuresOf(this.database, id, parts).catch(noFigures),
       notes: async (id) => [
-        ...literalNotes(job, checked),
-        ...selectionNotes(checked),
+        ...selectionNotes(told),
         ...(await countNotes(this.database, id)),
-        ...(await passingNotes(this.database, id, checked)),
-        ...(await ruleNotes(this.database, seen, checked)),
-        ...(await newValueNotes(this.database, job, checked)),
-        ...(await inactiveNotes(this.database, id, checked, catalog)),
-        ...(await otherwiseNotes(this.database, job, checked)),
-        ...(await ownNotes(this.database, id, checked, context, seen)),
-        ...(await usesNotes(this.database, seen, checked)),
-        ...(await unusedGiven(this.database, id, parts[0]!)),
+        ...(await inactiveNotes(this.database, id, told, catalog)),
+        ...(await perNotes(this.database, checked, catalog)),
+        ...(checked.act === 'update' ? await ofEdits(id) : []),
         ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
       ],
     };

@@ -257,9 +257,9 @@ async function writeTotals(
   connection: Connection,
   id: string,
   { order, batches, pairs }: Frozen,
-  sentence: (matched: number) => string,
+  sentence: (matched: readonly number[]) => string,
 ): Promise<void> {
-  const { rows } = await connection.query<{ matched: number }>(
+  const { rowCount } = await connection.query(
     `update tantamos.preview p set state = 'ready', ready_at = clock_timestamp(), batches = $2, pairs = $3, more_pairs = $4,
        work_order = $5, matched = t.matched, ${verdicts.map((v) => `${v} = t.${v}`).join(', ')},
        along = array(select coalesce((select sum(cardinality(owners)) from tantamos.batch_along where preview = p.id and along = n), 0)
@@ -274,11 +274,16 @@ async function writeTotals(
      from (select coalesce(sum(size), 0) as matched,
          ${verdicts.map((v) => `coalesce(sum(${v}), 0) as ${v}`).join(', ')}
        from tantamos.batch where preview = $1) t
-     where p.id = $1 and p.state = 'working' returning p.matched`,
+     where p.id = $1 and p.state = 'working'`,
     [id, batches, JSON.stringify(pairs.list()), JSON.stringify(pairs.more()), order, alongOf(order).length],
   );
-  if (!rows[0]) throw new Cancelled();
-  await connection.query('update tantamos.preview set sentence = $2 where id = $1', [id, sentence(rows[0].matched)]);
+  if (!rowCount) throw new Cancelled();
+  const { rows } = await connection.query<{ part: number; matched: number }>(
+    'select part, sum(size)::int as matched from tantamos.batch where preview = $1 group by part',
+    [id],
+  );
+  const matched = order.parts.map((_, part) => rows.find((row) => row.part === part)?.matched ?? 0);
+  await connection.query('update tantamos.preview set sentence = $2 where id = $1', [id, sentence(matched)]);
 }
 
 function troubleWords(error: unknown): string {

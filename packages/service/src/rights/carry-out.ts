@@ -17,6 +17,11 @@ export function mustCarryOut(kind: 'edit' | 'undo', parts: readonly OrderPart[],
     if (kind === 'edit') {
       if (part.act === 'update') seen.mustChange(type, part.writes);
       else seen.must(acts[part.act], type);
+      for (const { act, type: id, by } of part.along) {
+        const along = seen.catalog.find(id) ?? seen.refuse('It makes or deletes records that you may not see');
+        if (act === 'blank') seen.mustChange(along, [by]);
+        else seen.must(act === 'delete' ? 'delete' : 'create', along);
+      }
       continue;
     }
     seen.must('put_back', type);

@@ -9,6 +9,7 @@ import {
   fail,
   filledIn,
   jobSentence,
+  selectionsOf,
   spotOfList,
   ProblemError,
   within,
@@ -67,7 +68,7 @@ export class SavedJobs {
     );
     const { catalog, context } = await this.compiler.context(
       seen,
-      rows.map((r) => r.bound.job.selection),
+      rows.flatMap((r) => selectionsOf(r.bound.job)),
     );
     const visible: SavedJobView[] = [];
     const turn = turns();
@@ -104,7 +105,7 @@ export class SavedJobs {
     );
     const { catalog, context } = await this.compiler.context(
       seen,
-      rows.map((r) => r.said.job.selection),
+      rows.flatMap((r) => selectionsOf(r.said.job)),
     );
     return rows
       .filter(({ said }) => seen.isWhole || troubleOf(said, catalog, context) === null)
@@ -145,7 +146,7 @@ export class SavedJobs {
     if (view.trouble !== null) fail('bad_value', `“${clip(view.name)}” needs a look first: ${view.trouble}`);
     const row = await this.database.one<Row & Record<string, unknown>>(`${selectJobs} where j.id = $1`, [view.id]);
     const { inputs } = row!.bound;
-    const { catalog, context } = await this.compiler.context(seen, [row!.bound.job.selection]);
+    const { catalog, context } = await this.compiler.context(seen, selectionsOf(row!.bound.job));
     const job = await this.readable(row!, catalog, context);
     const filled = filledIn(job, inputs, await this.withLists(seen, view, said), catalog, context);
     return { id: view.id, job: why === undefined ? filled : { ...filled, why }, lastPreview: row!.last_preview };
@@ -381,9 +382,11 @@ function schemaOf(asks: readonly AskedInput[]): object {
 
 /** Saved selections, rules and fields that a job names. */
 function usesOf(job: Job): SavedJobView['uses'] {
-  const selections = namesOfSaved(job.selection).map((name) => ({ what: 'selection' as const, name }));
-  const rules = rulesNamedIn(job.selection).map((name) => ({ what: 'rule' as const, name }));
-  const fields = job.edits.map((e) => ({ what: 'field' as const, name: e.field }));
+  const all = selectionsOf(job);
+  const selections = all.flatMap(namesOfSaved).map((name) => ({ what: 'selection' as const, name }));
+  const rules = all.flatMap(rulesNamedIn).map((name) => ({ what: 'rule' as const, name }));
+  const edits = [job, ...(job.then ?? [])].flatMap((part) => part.edits);
+  const fields = edits.map((e) => ({ what: 'field' as const, name: e.field }));
   return [...selections, ...rules, ...fields];
 }
 
@@ -399,6 +402,8 @@ function changesBetween(before: SavedJobSaid | undefined, now: SavedJobSaid, cat
   const [old, fresh] = [said(before), said(now)];
   return [
     ...(same(before.job.selection, now.job.selection) ? [] : ['other records']),
+    ...(same([before.job.act, before.job.also], [now.job.act, now.job.also]) ? [] : ['other things made or deleted']),
+    ...(same(before.job.then, now.job.then) ? [] : ['other further parts']),
     ...fresh.filter((s) => !old.includes(s)).map((s) => `now: ${s}`),
     ...old.filter((s) => !fresh.includes(s)).map((s) => `no longer: ${s}`),
     ...(same(before.job.safety ?? {}, now.job.safety ?? {}) ? [] : ['other safety']),

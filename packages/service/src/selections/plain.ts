@@ -1,5 +1,14 @@
-import type { JobBody, SelectionParts } from '@tantamos/contract';
-import { fail, ProblemError, textOfJson, within, type Job, type Problem, type Selection } from '@tantamos/core';
+import type { JobBody, JobPartBody, SelectionParts } from '@tantamos/contract';
+import {
+  fail,
+  ProblemError,
+  textOfJson,
+  within,
+  type Job,
+  type JobPart,
+  type Problem,
+  type Selection,
+} from '@tantamos/core';
 
 /** A selection whose filter is CQL2 text, whatever it came as. */
 export function plainSelection(type: string, parts: SelectionParts): Selection {
@@ -17,12 +26,22 @@ export function plainSelection(type: string, parts: SelectionParts): Selection {
 }
 
 export function plainJob(body: JobBody): Job {
-  // Members that were left out are not there, whatever class they came in.
-  const edits = body.edits.map((edit) => ({ ...edit }));
+  const { then, ...first } = body;
   return {
-    ...body,
-    edits,
-    selection: plainSelection(body.selection.type, body.selection),
+    ...first,
+    ...plainPart(first),
+    ...(then?.length
+      ? { then: then.map((part, i) => within(`then[${i}]`, () => ({ ...part, ...plainPart(part) }))) }
+      : {}),
+  };
+}
+
+function plainPart({ selection, edits, also }: JobPartBody): JobPart {
+  // Members that were left out are not there, whatever class they came in.
+  return {
+    edits: edits.map((edit) => ({ ...edit })),
+    selection: plainSelection(selection.type, selection),
+    ...(also ? { also: also.map((a) => ({ ...a, values: a.values.map((v) => ({ ...v })) })) } : {}),
   };
 }
 

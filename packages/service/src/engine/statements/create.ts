@@ -12,11 +12,13 @@ import {
   value,
   wholeSignature,
   type Checked,
+  type Dealt,
   type Env,
   type RecordType,
   type Sql,
 } from '@tantamos/core';
 import { itemsOf, type Slice } from './items';
+import { letter } from './rows';
 
 /** A part that makes records of `type`; `source` is the type of those for which it does, null where for none. */
 export interface Creating {
@@ -48,6 +50,23 @@ export function createRecords(part: Creating, slice: Slice): Sql {
     written as (${insertion(type, writes, [])} returning 1)
     select found.n::int as n, found.same, ${keyText(drawnKeys(type))} as key
     from found left join drawn on drawn.n = found.n cross join (select count(*) from written) done`;
+}
+
+/**
+ * The places of those in a slice for whom nothing was done: no record that `by` of an earlier part's points at them was changed
+ * in this run.
+ */
+export function notDealt(dealt: Dealt, of: RecordType, slice: Slice): Sql {
+  const t = raw('t');
+  return sql`
+    with dealt as materialized (
+      select distinct ${t}.${identifier(dealt.by)}::text as key
+      from tantamos.run r join tantamos.run_batch s on s.run = r.id and s.part = ${value(dealt.part)}::int and s.changed > 0
+      join tantamos.batch b on b.preview = r.preview and b.position = s.batch
+      cross join lateral rows from (unnest(b.keys[s.low + 1:s.high]), string_to_table(s.outcomes, null)) k(key, outcome)
+      join ${writtenTable(of)} ${t} on ${keyIs(of, t, raw('k.key'))}
+      where r.preview = ${value(slice.previewId)}::uuid and k.outcome = ${letter('changed')})
+    select i.n::int as n from (${itemsOf([], slice)}) i where not exists (select from dealt d where d.key = i.key)`;
 }
 
 /**

@@ -19,7 +19,7 @@ export function pointedAt(type: RecordType, alias: Sql, falls: readonly Fall[] =
   const tests = type.pointers.flatMap((p) => {
     const at = falls.findIndex((f) => f.under === under && f.type.id === p.type && f.field.name === p.fields[0]);
     if (at >= 0) return falling(type, alias, falls, at);
-    if (p.type === null)
+    if (p.type === null && !p.withheld)
       // One that refuses speaks for itself when the time comes.
       return p.onDelete === 'refuse'
         ? []
@@ -32,7 +32,7 @@ export function pointedAt(type: RecordType, alias: Sql, falls: readonly Fall[] =
             ' or ',
           )})`
         : sql``;
-    const words = `${p.label} still point at it (${p.fields.join(', ')}).`;
+    const words = `${p.label} still point at it${p.withheld ? '' : ` (${p.fields.join(', ')})`}.`;
     return [
       sql`case when exists (select from ${identifier(p.schema, p.table)} p where ${join(same, ' and ')}${others}) then ${value(words)}::text end`,
     ];

@@ -77,10 +77,11 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const makes = act === 'create';
   const made = newValues(part.changes, scope, makes);
   const fresh = new Map(part.changes.map((c, i) => [c.field.name, made[i]!.value]));
-  const unfit = made.flatMap((m) => (m.unfit ? [m.unfit] : []));
-  const along = part.along.flatMap((a, j) =>
-    a.changes.map((c, i) => sql`${asText(newValue(c, i, scope, true).value)} as ${raw(`a${j + 1}_${i + 1}`)}`),
+  const along = part.along.map((a) => a.changes.map((c, i) => newValue(c, i, scope, true)));
+  const alongTexts = along.flatMap((of, j) =>
+    of.map((m, i) => sql`${asText(m.value)} as ${raw(`a${j + 1}_${i + 1}`)}`),
   );
+  const unfit = [...made, ...along.flat()].flatMap((m) => (m.unfit ? [m.unfit] : []));
   const columns =
     act === 'delete'
       ? source.fields.filter((f) => !f.generated).map((f) => ({ old: scope.own(f.name), fresh: null }))
@@ -94,7 +95,10 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   ]);
   const spot = act === 'update' && part.type.hasPlaces ? [sql`${scope.root}.ctid as spot`] : [];
   const hash = scope.asPlanned(() => signature(readsOf(part), scope));
-  const cause = causeOf(part, scope, fresh, unfit);
+  const freshAlong = part.along.map(
+    (a, j) => new Map(a.changes.map((c, i): [string, Sql] => [c.field.name, along[j]![i]!.value])),
+  );
+  const cause = causeOf(part, scope, fresh, freshAlong, unfit);
   // What could not be worked out is not what is there already, though both be blank.
   const isFit = unfit.length > 0 ? [raw('m.is_fit')] : [];
   const fits = unfit.length > 0 ? [sql`num_nonnulls(${join(unfit, ', ')}) = 0 as is_fit`] : [];
@@ -125,15 +129,15 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   return sql`
     select ${number}m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...along], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...alongTexts], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 
 /**
  * A selection worked out as a whole: the key's columns `k1`…, `n` in the order of the keys and, for each change whose value
- * comes from a place, the place `p1`… and the size of its group `s1`…
+ * comes from a place, the place `p1`… and the size of its group `s1`… `dealt`: of these only those with such a key.
  */
-export function chosenRows(part: CheckedPart): Sql {
+export function chosenRows(part: CheckedPart, dealt: Sql | null = null): Sql {
   const { selection, changes } = part;
   const scope = new Scope(selection.type, selection.env);
   const keys = scope.keys();
@@ -141,7 +145,8 @@ export function chosenRows(part: CheckedPart): Sql {
     if (c.value.from === 'place') return [placeColumns(c.value.place, i + 1, scope)];
     return c.value.from === 'another' ? [anotherColumns(c.value.another, c.field, i + 1, scope)] : [];
   });
-  const where = conditionOf(selection, scope);
+  const asked = conditionOf(selection, scope);
+  const where = dealt ? sql`(${asked}) and ${keys[0]!} in (${dealt})` : asked;
   const n = sql`row_number() over (order by ${join(keys, ', ')}) as n`;
   const found = sql`select ${join([...keyNames(keys), n, ...places.flatMap((p) => p.columns)], ', ')}
     from ${scope.from()} where ${where}`;
@@ -426,13 +431,15 @@ function valueText(tree: Checked): string | null {
 }
 
 /** Why the record may not become what it would: the first rule of the database it would break; null when none. */
-function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql>, unfit: readonly Sql[]): Sql {
+function causeOf(
+  part: CheckedPart,
+  scope: Scope,
+  fresh: ReadonlyMap<string, Sql>,
+  along: readonly ReadonlyMap<string, Sql>[],
+  unfit: readonly Sql[],
+): Sql {
   const { act, type } = part;
   const writes = [...fresh.keys()];
-  const rules =
-    act === 'delete'
-      ? []
-      : rulesTouched(type, writes).filter((r) => act === 'update' || r.fields.every((f) => writes.includes(f)));
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
   const tests: Sql[] = [...unfit, ...(act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [])];
@@ -441,17 +448,13 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
       tests.push(isActive(field, active, fresh.get(field.name)!, act === 'create' ? null : old(field), scope));
   const limit = act === 'update' ? type.limits?.changed(writes, scope.root) : null;
   if (limit) tests.push(sql`case when not (${limit.allowed}) then ${value(limit.words)}::text end`);
-  if (rules.length > 0) {
-    const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
-    const values = act === 'create' ? (f: Field): Sql => fresh.get(f.name)! : now;
-    const broken = (rule: Rule): Sql => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`;
-    const ofTable = rules.filter((r) => !r.ofDomain);
-    if (ofTable.length > 0) tests.push(asked(type, fields, values, sql`case ${join(ofTable.map(broken), ' ')} end`));
-    for (const rule of rules.filter((r) => r.ofDomain)) {
-      const field = fields.find((f) => f.name === rule.fields[0])!;
-      tests.push(sql`(select case ${broken(rule)} end from (select ${values(field)} as "value") as v)`);
-    }
-  }
+  if (act === 'update') tests.push(...rulesBroken(type, rulesTouched(type, writes), now));
+  if (act === 'create') tests.push(...rulesOfNew(type, fresh));
+  part.along.forEach((a, i) => {
+    tests.push(...rulesOfNew(a.type, new Map([...along[i]!, [a.by.name, scope.keys()[0]!]])));
+    for (const { field, active } of a.changes)
+      if (active) tests.push(isActive(field, active, along[i]!.get(field.name)!, null, scope));
+  });
   for (const rule of act === 'update' ? ownRulesTouched(part) : [])
     tests.push(ownRuleBroken(rule, type, writes, scope, old, now));
   if (act === 'update' && type.rowRules) {
@@ -471,6 +474,33 @@ function causeOf(part: CheckedPart, scope: Scope, fresh: ReadonlyMap<string, Sql
     rule(check, now, 'A row rule of the database does not let the record become this.');
   }
   return tests.length > 0 ? sql`coalesce(${join(tests, ', ')})` : raw('null::text');
+}
+
+/** What is said where a record with these values would break one of these rules of the database. */
+function rulesBroken(type: RecordType, rules: readonly Rule[], values: (f: Field) => Sql): Sql[] {
+  if (rules.length === 0) return [];
+  const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
+  const broken = (rule: Rule): Sql => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`;
+  const ofTable = rules.filter((r) => !r.ofDomain);
+  return [
+    ...(ofTable.length > 0 ? [asked(type, fields, values, sql`case ${join(ofTable.map(broken), ' ')} end`)] : []),
+    ...rules
+      .filter((r) => r.ofDomain)
+      .map((rule) => {
+        const field = fields.find((f) => f.name === rule.fields[0])!;
+        return sql`(select case ${broken(rule)} end from (select ${values(field)} as "value") as v)`;
+      }),
+  ];
+}
+
+/** The same of a new record; rules on what the database itself fills in are its own to keep. */
+function rulesOfNew(type: RecordType, fresh: ReadonlyMap<string, Sql>): Sql[] {
+  const isKnown = (name: string): boolean => {
+    const field = type.fields.find((f) => f.name === name);
+    return fresh.has(name) || (field !== undefined && field.default === null && !field.generated);
+  };
+  const known = type.rules.filter((r) => r.fields.every(isKnown));
+  return rulesBroken(type, known, (f) => fresh.get(f.name) ?? sql`null::${raw(f.dbType)}`);
 }
 
 /** Null unless a reference would come to point at a record that is not active. */

@@ -9,11 +9,11 @@ export function countVerdicts(job: CheckedJob): Sql {
 
 /** What the job would do to these records: `key`, `verdict`, `cause`, `old_1`, `new_1`… */
 export function sampleRows(job: CheckedJob, keys: readonly string[]): Sql {
-  const columns = job.changes.map((_, i) => raw(`old_${i + 1}, new_${i + 1}`));
+  const columns = job.changes.map((_, i) => raw(`, old_${i + 1}, new_${i + 1}`));
   // What others become decides on places, and on values that may be there once.
   const isAlone = !job.changes.some((c) => restsOnAll(c) || c.field.unique);
   const picked = isAlone ? { ...job, selection: { ...job.selection, keys } } : job;
-  return sql`select key, verdict, cause, ${join(columns, ', ')} from (${rowsOf(picked)}) m
+  return sql`select key, verdict, cause${join(columns, '')} from (${rowsOf(picked)}) m
     where key = any(${value(keys)}::text[]) order by n limit ${value(keys.length)}`;
 }
 

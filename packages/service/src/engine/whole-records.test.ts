@@ -1,0 +1,271 @@
+import type { JobBody } from '@tantamos/contract';
+import { done, previewed, ran, refusedWith } from '../testing/jobs';
+import { openWorkspace, type Workspace } from '../testing/workspace';
+
+/** Jobs of several parts, that make records, and that delete some. */
+describe('whole records', () => {
+  let w: Workspace;
+  beforeAll(async () => (w = await openWorkspace()));
+  afterAll(() => w.close());
+
+  const rows = async <R>(statement: string): Promise<R[]> => (await w.sql.query(statement)).rows as R[];
+  const image = async (...tables: string[]): Promise<unknown> =>
+    Promise.all(
+      tables.map((t) =>
+        rows(
+          `select md5(string_agg((to_jsonb(t) - 'updated_at')::text, ',' order by (to_jsonb(t) - 'updated_at')::text)) as it, count(*) from ${t} t`,
+        ),
+      ),
+    );
+  const undone = async (run: string) => {
+    const back = await w.admin.undoRun(run, {});
+    return ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
+  };
+
+  describe('several types in one job', () => {
+    const follow: JobBody = {
+      selection: { type: 'growers', filter: "owner = 'Tobias Fenwick' AND valley = 'north'" },
+      edits: [{ kind: 'set', field: 'owner', value: 'Ines Calloway' }],
+      then: [
+        {
+          selection: { type: 'bookings' },
+          follows: { field: 'grower' },
+          edits: [{ kind: 'compute', field: 'owner', formula: 'planned(grower.owner)' }],
+        },
+      ],
+      safety: { pace: 100 },
+    };
+
+    it('bookings follow their growers: one preview, one run, one undo', async () => {
+      const before = await image('growers', 'bookings');
+      const p = await previewed(w.admin, follow);
+      expect(p.sentence).toMatch(
+        /^On the \d+ growers where owner is Tobias Fenwick and valley is north: set owner to Ines Calloway; then on the \d+ bookings whose grower is among the growers where owner/i,
+      );
+      expect(p.parts.map((part) => [part.act, part.type])).toEqual([
+        ['update', 'growers'],
+        ['update', 'bookings'],
+      ]);
+      expect(p.parts[0]!.totals.matched + p.parts[1]!.totals.matched).toBe(p.totals.matched);
+      expect(p.parts[1]!.totals.will_change).toBeGreaterThan(0);
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      expect(run.totals).toMatchObject({ changed: p.totals.will_change, edited_since: 0, refused: 0 });
+      const owners = await rows(`select distinct b.owner from bookings b join growers g on g.id = b.grower
+        where g.owner = 1 and g.id in (select g.id from growers g where valley = 'north' and owner = 1) and b.id in
+        (select unnest(b.keys)::int from tantamos.batch b where preview = '${p.id}' and part = 1)`);
+      expect(owners).toEqual([{ owner: 1 }]);
+      await undone(run.id);
+      expect(await image('growers', 'bookings')).toEqual(before);
+    });
+
+    it.each([
+      [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 2 } }] }, 'circle'],
+      [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 9 } }] }, 'circle'],
+      [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'site' } }] }, 'type_mismatch'],
+      [
+        { ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(parent.name)' }] } as JobBody,
+        'syntax',
+      ],
+      [{ ...follow, then: [{ ...follow.then![0]!, edits: [] }] }, 'no_edits'],
+    ])('says what is wrong with parts: %#', async (job, code) => {
+      expect((await refusedWith(w.admin.makePreview(job))).code).toBe(code);
+    });
+
+    it('names in a later part are asked about in its own place', async () => {
+      const job = structuredClone(follow);
+      job.then![0]!.edits = [{ kind: 'set', field: 'owner', value: 'Marta Quill' }];
+      const answer = await refusedWith(w.admin.makePreview(job));
+      expect(answer.problems[0]).toMatchObject({ code: 'ambiguous_name', where: 'then[0].edits[0].value' });
+    });
+  });
+
+  describe('that are made along', () => {
+    const north: JobBody['selection'] = {
+      type: 'bookings',
+      filter: "valley = 'north' AND status = 'draft' AND id < 2000",
+    };
+    const remark = {
+      type: 'remarks',
+      values: [{ kind: 'set', field: 'body', value: 'Called about {reference}.' }],
+    } as const;
+
+    it('a remark for each that is changed, in its transaction; an undo takes away those that nobody has touched', async () => {
+      const before = await image('bookings', 'remarks');
+      const job: JobBody = {
+        selection: north,
+        edits: [{ kind: 'set', field: 'hives', value: 77 }],
+        also: [remark],
+        safety: { pace: 100, batchSize: 7, atOnce: 2 },
+      };
+      const p = await previewed(w.admin, job);
+      expect(p.along).toEqual([{ type: 'remarks', label: 'Remarks', act: 'create', count: p.totals.will_change }]);
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      const made = await rows<{ body: string; reference: string }>(
+        `select r.body, b.reference from remarks r join bookings b on b.id = r.booking where r.body like 'Called about%'`,
+      );
+      expect(made).toHaveLength(run.totals.changed);
+      expect(made.every((m) => m.body === `Called about ${m.reference}.`)).toBe(true);
+      await w.sql.query(`update remarks set body = 'theirs' where id = (select max(id) from remarks)`);
+      const back = await undone(run.id);
+      expect(back.totals).toMatchObject({ changed: run.totals.changed - 1, edited_since: 1 });
+      expect(await rows(`select body from remarks where body = 'theirs' or body like 'Called about%'`)).toEqual([
+        { body: 'theirs' },
+      ]);
+      await w.sql.query(`delete from remarks where body = 'theirs'; update bookings b set hives = v.old::int
+        from (select unnest(b.keys) as key, unnest(v.old) as old from tantamos.batch b join tantamos.batch_value v using (preview, position)
+          where b.preview = '${p.id}' and v.field = 'hives') v where b.id = v.key::int and b.hives = 77`);
+      expect(await image('bookings', 'remarks')).toEqual(before);
+    });
+
+    it('a remark for each, with nothing else changed', async () => {
+      const before = await image('remarks');
+      const run = await done(w.admin, { selection: north, edits: [], also: [remark], safety: { pace: 100 } });
+      const [n] = await rows<{ n: number }>(`select count(*)::int as n from remarks where body like 'Called about%'`);
+      expect(n!.n).toBe(run.totals.changed);
+      await undone(run.id);
+      expect(await image('remarks')).toEqual(before);
+    });
+
+    const call: NonNullable<JobBody['also']>[number] = {
+      type: 'tasks',
+      per: 'owner',
+      by: 'owner',
+      first: 'booking',
+      values: [
+        { kind: 'set', field: 'subject', value: 'Call about drafts, {name}' },
+        { kind: 'compute', field: 'due_on', formula: "next_weekday(TODAY(), 'monday')" },
+      ],
+    };
+
+    it('a task for each owner of whom one at least is dealt with', async () => {
+      const before = await image('bookings', 'tasks');
+      const p = await previewed(w.admin, {
+        selection: north,
+        edits: [{ kind: 'set', field: 'region', value: 'Upland' }],
+        also: [call],
+        safety: { pace: 100 },
+      });
+      const owners = await rows<{ owner: number; first: number }>(
+        `select owner, min(id) as first from bookings where valley = 'north' and status = 'draft' and id < 2000 and region is distinct from 'Upland' and owner is not null group by 1 order by 1`,
+      );
+      expect(p.parts[1]!.totals).toMatchObject({ matched: owners.length, will_change: owners.length });
+      expect(p.sentence).toContain('make tasks, one for each owner (');
+      // Somebody else deals with all of one owner's meanwhile.
+      await w.sql.query(
+        `update bookings set region = 'elsewhere' where owner = ${owners[0]!.owner} and valley = 'north' and status = 'draft'`,
+      );
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      const made = await rows(
+        `select owner, booking as first from tasks where subject like 'Call about drafts%' order by 1`,
+      );
+      expect(made).toEqual(owners.slice(1));
+      const left = await w.admin.runRecords(run.id, { outcome: 'edited_since', limit: 500 });
+      expect(left.records.map((r) => r.cause)).toContain('None of the bookings that it is made for was changed.');
+      await undone(run.id);
+      expect(await rows(`select from tasks where subject like 'Call about drafts%'`)).toEqual([]);
+      expect(before).toHaveLength(2);
+    });
+
+    it('what the database would refuse of it is known beforehand', async () => {
+      const both = {
+        ...call,
+        by: 'owner',
+        values: [...call.values, { kind: 'compute', field: 'grower', formula: 'MIN(growers.owner.id)' }],
+      };
+      const p = await previewed(w.admin, { selection: north, edits: [], also: [both as never], safety: { pace: 100 } });
+      expect(p.totals).toMatchObject({ will_change: 0 });
+      expect(p.causes[0]!.cause).toMatch(/parent|num_nonnulls/i);
+      const long = {
+        ...remark,
+        type: 'tasks',
+        by: 'booking',
+        values: [{ kind: 'compute', field: 'subject', formula: "PAD('x', 300, 'x')" }],
+      };
+      const q = await previewed(w.admin, {
+        selection: north,
+        edits: [{ kind: 'set', field: 'region', value: 'Y' }],
+        also: [long as never],
+      });
+      expect(q.totals.will_change).toBe(0);
+      expect(q.causes[0]!.cause).toContain('Subject');
+    });
+
+    it.each([
+      [{ ...remark, type: 'listings' }, 'type_mismatch', 'no field that points at bookings'],
+      [{ ...remark, values: [] }, 'bad_value', 'Body of new remarks is required'],
+      [{ ...call, first: 'grower' }, 'type_mismatch', 'does not point at bookings'],
+      [{ ...call, first: undefined, by: 'booking' }, 'type_mismatch', 'does not point at staff'],
+      [{ ...call, per: 'valley' }, 'type_mismatch', 'needs a field that points at records'],
+      [{ ...remark, values: [{ kind: 'clear', field: 'body' }] }, 'bad_value', 'set or computed'],
+      [{ ...remark, type: 'hives' }, 'type_mismatch', 'no field'],
+    ])('says what is wrong with what is made: %#', async (also, code, words) => {
+      const answer = await refusedWith(w.admin.makePreview({ selection: north, edits: [], also: [also] as never }));
+      expect(answer.code).toBe(code);
+      expect(answer.detail).toContain(words);
+    });
+  });
+
+  describe('that are copied', () => {
+    it('each once more, but for what the edits say', async () => {
+      const before = await image('tasks');
+      const [last] = await rows<{ id: number }>('select max(id) as id from tasks');
+      const run = await done(w.admin, {
+        selection: { type: 'tasks', filter: 'id <= 20' },
+        act: 'copy',
+        edits: [{ kind: 'set', field: 'state', value: 'open' }],
+        safety: { pace: 100 },
+      });
+      expect(run.totals).toMatchObject({ matched: 20, changed: 20 });
+      expect(await rows(`select count(*)::int as n from tasks where id > ${last!.id} and state = 'open'`)).toEqual([
+        { n: 20 },
+      ]);
+      await undone(run.id);
+      expect(await image('tasks')).toEqual(before);
+      const unique = { selection: { type: 'bookings', filter: 'id = 1' }, act: 'copy', edits: [] } as const;
+      expect((await refusedWith(w.admin.makePreview(unique))).detail).toContain('say what that of the copies');
+    });
+  });
+
+  describe('that are deleted', () => {
+    const some: JobBody = {
+      selection: { type: 'bookings', filter: 'id <= 60' },
+      act: 'delete',
+      edits: [],
+      safety: { pace: 100, batchSize: 9 },
+    };
+
+    it('with what goes with them; what is in the way is said; an undo brings all of it back', async () => {
+      const tables = ['bookings', 'remarks', 'tasks', 'placements', 'invoices', 'inspections'];
+      const before = await image(...tables);
+      const p = await previewed(w.admin, some);
+      expect(p.sentence).toBe('On the 60 bookings where id is at most 60: delete them.');
+      const [blocked] = await rows<{ n: number }>(
+        'select count(distinct booking)::int as n from inspections where booking <= 60',
+      );
+      expect(p.totals).toMatchObject({ matched: 60, not_allowed: blocked!.n, will_change: 60 - blocked!.n });
+      if (blocked!.n > 0) expect(p.causes[0]!.cause).toContain('Inspections still point at it (booking).');
+      expect(p.expectRequired).toBe(true);
+      expect((await refusedWith(w.admin.startRun({ preview: p.id, askAfter: null }))).code).toBe('expect_required');
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      expect(run.totals).toMatchObject({ changed: p.totals.will_change, refused: 0 });
+      expect(await rows('select count(*)::int as n from bookings where id <= 60')).toEqual([{ n: blocked!.n }]);
+      await undone(run.id);
+      expect(await image(...tables)).toEqual(before);
+    });
+
+    it('is for those who may, and shows no type that is hidden', async () => {
+      const answer = await refusedWith(w.editor.makePreview(some));
+      expect(answer.code).toBe('not_permitted');
+      await w.admin.addRight({ login: 'piers', effect: 'allow', acts: ['delete'] });
+      await w.admin.addRight({ login: 'piers', effect: 'deny', acts: ['see'], types: ['inspections'] });
+      const p = await previewed(w.editor, some);
+      expect(p.causes.map((c) => c.cause)).toEqual(['Records that you may not see still point at it.']);
+      expect(JSON.stringify(p)).not.toMatch(/inspection/i);
+    });
+
+    it('neither changes nor makes anything of them', async () => {
+      for (const more of [{ edits: [{ kind: 'clear', field: 'note' }] }, { also: [{ type: 'remarks', values: [] }] }])
+        expect((await refusedWith(w.admin.makePreview({ ...some, ...more } as never))).code).toBe('bad_value');
+    });
+  });
+});
