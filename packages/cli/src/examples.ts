@@ -73,6 +73,14 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
     'tantamos preview bookings --list mails.txt --match grower.name --fill region="Northern Hills" --at-most 500 --why "Spring round"',
   ],
   look: ['tantamos look last', 'tantamos look last --outcome not_allowed --format csv'],
+  create: [
+    `tantamos create remarks --for bookings -f "status = 'draft' AND valley = 'north'" --with body="Asked about {reference}."`,
+    `tantamos create tasks --for growers -f "valley = 'north'" --for-each owner --first-in grower --pointing owner --with subject="Call on Monday" --with-computed "due_on = NEXT_WEEKDAY(TODAY(), 'monday')"`,
+  ],
+  delete: [
+    `tantamos delete bookings -f "status = 'cancelled' AND start_on < DATE('2026-01-01')"`,
+    'tantamos delete tasks --keys 12,13 --why "Made twice"',
+  ],
   previews: ['tantamos previews', 'tantamos previews --format json'],
   run: ['tantamos run last', 'tantamos run last --expect 191 --ask-after 5'],
   undo: ['tantamos undo last', 'tantamos undo 23207c76 --why "Too early" --expect 191'],

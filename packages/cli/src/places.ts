@@ -3,18 +3,25 @@ import type { Edit } from '@tantamos/core';
 /** Edits with the options that said them, in their order. */
 export type SaidEdits = { readonly edit: Edit; readonly option: string }[];
 
-/** Those of the running command. */
-let saidEdits: SaidEdits = [];
+/** Those of the running command, part by part. */
+let saidEdits: readonly SaidEdits[] = [];
 
-export function tellPlaces(said: SaidEdits): void {
+export function tellPlaces(said: readonly SaidEdits[]): void {
   saidEdits = said;
+}
+
+/** Which part a place is in, from 0, and the place within it. */
+function partOf(where: string): { readonly part: number; readonly within: string } {
+  const [, n, within] = /^then\[(\d+)\]\.(.+)$/.exec(where) ?? [];
+  return n === undefined ? { part: 0, within: where } : { part: Number(n) + 1, within: within! };
 }
 
 /** The text at a place of an edit, such as its formula, where there is one. */
 export function textAt(where: string): string | undefined {
-  const [, index, path = ''] = /^edits\[(\d+)\]\.(.+)$/.exec(where) ?? [];
+  const { part, within } = partOf(where);
+  const [, index, path = ''] = /^edits\[(\d+)\]\.(.+)$/.exec(within) ?? [];
   const steps = path.match(/[^.[\]]+/g) ?? [];
-  const edit: unknown = saidEdits[Number(index)]?.edit;
+  const edit: unknown = saidEdits[part]?.[Number(index)]?.edit;
   const text = steps.reduce((here, step) => (here as Record<string, unknown> | undefined)?.[step], edit);
   return typeof text === 'string' ? text : undefined;
 }
@@ -45,11 +52,21 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^columns/, '--show'],
   [/^sort/, '--sort'],
   [/^why/, '--why'],
+  [/^follows/, '--follow'],
+  [/^also\[\d+\]\.values\[\d+\]\.formula/, '--with-computed'],
+  [/^also\[\d+\]\.values/, '--with'],
+  [/^also\[\d+\]\.per/, '--for-each'],
+  [/^also\[\d+\]\.by/, '--pointing'],
+  [/^also\[\d+\]\.first/, '--first-in'],
+  [/^also/, '--also'],
 ];
 
 /** A place in a request as the option that said it; null where no option did. */
 export function placeOf(where: string): string | null {
-  const edit = /^edits\[(\d+)\]/.exec(where);
-  if (edit) return saidEdits[Number(edit[1])]?.option ?? null;
-  return places.find(([place]) => place.test(where))?.[1] ?? null;
+  const { part, within } = partOf(where);
+  const edit = /^edits\[(\d+)\]/.exec(within);
+  const option = edit
+    ? (saidEdits[part]?.[Number(edit[1])]?.option ?? null)
+    : (places.find(([place]) => place.test(within))?.[1] ?? null);
+  return part === 0 || option === null ? option : `--then (part ${part + 1}) ${option}`;
 }

@@ -16,6 +16,7 @@ import { record } from './verbs/record';
 import { result } from './verbs/result';
 import { rule } from './verbs/rule';
 import { run } from './verbs/run';
+import { whole } from './verbs/whole';
 import { detach, settings } from './verbs/settings';
 import { accounts, mine } from './verbs/accounts';
 import { drafts } from './verbs/drafts';
@@ -49,6 +50,7 @@ export function makeProgram(): Command {
     exporting,
     record,
     preview,
+    whole,
     run,
     result,
     rule,

@@ -19,13 +19,14 @@ export function showPreview(p: PreviewView): void {
   if (p.list) out(color.dim(`List: ${p.list.sentence}`));
   out(verdictEquation(p.totals));
   out('');
+  showParts(p);
   const pairs = shownPairs(p);
   print({ columns: ['field', 'from → to', 'records'], numbers: ['records'], rows: pairs }, 'table');
   for (const f of p.figures) {
     const words = figuresWords(f);
-    if (words !== '') out(color.dim(`  ${f.field}: ${words}`));
+    if (words !== '') out(color.dim(`  ${p.parts.length > 1 ? `${p.parts[f.part]!.type}.` : ''}${f.field}: ${words}`));
   }
-  for (const loads of p.loads) showLoads(loads);
+  for (const loads of p.loads) showLoads(loads, p.parts.length > 1 ? p.parts[loads.part]!.label.toLowerCase() : null);
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
   for (const a of p.along) out(alongWords(a));
@@ -44,16 +45,18 @@ const mostPairs = 20;
 
 /** From → to, the usual ones; of a field whose values are nearly all different, a few. */
 function shownPairs(p: PreviewView): string[][] {
-  const fields = [...new Set(p.pairs.map((pair) => pair.field))];
-  return fields.flatMap((field) => {
-    const pairs = p.pairs.filter((pair) => pair.field === field);
+  const fields = [...new Set(p.pairs.map((pair) => JSON.stringify([pair.part, pair.field])))];
+  return fields.flatMap((one) => {
+    const [part, field] = JSON.parse(one) as [number, string];
+    const pairs = p.pairs.filter((pair) => pair.part === part && pair.field === field);
     const { shown, isMore } = pairsShown(pairs, p.morePairs.includes(field), mostPairs);
+    const name = p.parts.length > 1 ? `${p.parts[part]!.type}.${field}` : field;
     const rows = shown.map((pair) => [
-      pair.field,
+      name,
       change(pair.old.label ?? pair.old.value, pair.new.label ?? pair.new.value),
       number(pair.count),
     ]);
-    return isMore ? [...rows, [field, '… more different values', '']] : rows;
+    return isMore ? [...rows, [name, '… more different values', '']] : rows;
   });
 }
 
@@ -73,7 +76,7 @@ function figuresWords({ before, after, filled, emptied, longest }: PreviewView['
 }
 
 /** What each person has, before and after. */
-function showLoads({ label, people, more }: PreviewView['loads'][number]): void {
+function showLoads({ label, people, more }: PreviewView['loads'][number], of: string | null): void {
   out('');
   const rows = people.map(({ person, before, after }) => [
     person.label ?? person.value ?? '',
@@ -81,7 +84,8 @@ function showLoads({ label, people, more }: PreviewView['loads'][number]): void 
     number(after),
     `${after > before ? '+' : ''}${number(after - before)}`,
   ]);
-  print({ columns: [label.toLowerCase(), 'before', 'after', '±'], numbers: ['before', 'after', '±'], rows }, 'table');
+  const what = `${label.toLowerCase()}${of === null ? '' : ` of ${of}`}`;
+  print({ columns: [what, 'before', 'after', '±'], numbers: ['before', 'after', '±'], rows }, 'table');
   if (more > 0) out(color.dim(`  and ${number(more)} others`));
 }
 
@@ -138,7 +142,24 @@ export function stateText(r: Pick<RunView, 'state'>): string {
   return isMoving(r.state) ? text : color.yellow(text);
 }
 
+/** Records one after another; where they are of several types or parts, each with a heading and fields of its own. */
 export function showRecords(records: readonly JournalRecord[]): void {
+  const groups: JournalRecord[][] = [];
+  const kindOf = (r: JournalRecord | undefined): string =>
+    JSON.stringify(r && [r.type, r.makes, r.changes.map((c) => c.field)]);
+  for (const r of records)
+    if (kindOf(groups.at(-1)?.[0]) === kindOf(r)) groups.at(-1)!.push(r);
+    else groups.push([r]);
+  for (const [i, group] of groups.entries()) {
+    const { type, makes } = group[0]!;
+    if (i > 0) out('');
+    if (groups.length > 1 || makes !== null)
+      out(color.bold(makes === null ? type : `${makes}, one for each of ${type}`));
+    showAlike(group);
+  }
+}
+
+function showAlike(records: readonly JournalRecord[]): void {
   const fields = records[0]?.changes.map((c) => c.field) ?? [];
   print(
     {
@@ -156,6 +177,24 @@ export function showRecords(records: readonly JournalRecord[]): void {
     },
     'table',
   );
+}
+
+const actWords = { update: 'change', create: 'make', delete: 'delete' } as const;
+
+/** What each part comes to, where that is not said by the totals alone. */
+function showParts({ parts }: PreviewView): void {
+  if (parts.length === 1 && parts[0]!.act === 'update') return;
+  const rows = parts.map(({ act, label, madeFor, totals }, i) => [
+    number(i + 1),
+    `${actWords[act]} ${label.toLowerCase()}${madeFor === null ? '' : `, one for each of the ${madeFor.toLowerCase()}`}`,
+    number(totals.matched),
+    number(totals.will_change),
+    number(totals.already_right),
+    number(totals.not_allowed),
+  ]);
+  const numbers = ['matched', 'will be done', 'already right', 'not allowed'];
+  print({ columns: ['part', 'what', ...numbers], numbers, rows }, 'table');
+  out('');
 }
 
 /** What differs from another preview, each with its first records. */

@@ -221,11 +221,13 @@ export class Previews {
 
 /** Whose doings the database adds to what is written. */
 function triggersOf(order: WorkOrder, catalog: Catalog): Trigger[] {
-  return order.parts.flatMap((part) => [
+  const all = order.parts.flatMap((part) => [
     ...firing(typeNow(catalog, part.type), part.act, part.writes),
     ...part.along.flatMap((a) => {
       const act = a.act === 'create' || a.act === 'delete' ? a.act : 'update';
       return firing(typeNow(catalog, a.type), act, a.writes);
     }),
   ]);
+  // Those of one name that say the same, of several types, are told once.
+  return [...new Map(all.map((t) => [JSON.stringify([t.name, t.comment]), t])).values()];
 }
