@@ -1,6 +1,6 @@
 import { AnswerError } from '@tantamos/client';
 import type { JobBody, JournalRecord, PreviewView, SampleView, TypeView } from '@tantamos/contract';
-import { firing, usualBatch } from '@tantamos/core';
+import { firing, saysWhat, usualBatch } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
 import { lazy, Suspense, useEffect, useState } from 'react';
@@ -15,6 +15,7 @@ import { narrowed, neededBy } from './asked';
 import { pickedPartsOf, type Draft, type View } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
+import { ActCard, Whole } from './Whole';
 import { jobOf } from './job-of';
 
 import { queries } from '../queries';
@@ -52,7 +53,7 @@ export default function OpenPanel(props: JobPanelProps) {
   );
   const [added, setAdded] = useState<number | null>(unfolded && draft.edits.length === 0 ? 0 : null);
   const job = jobOf(draft, type.id);
-  const isEdited = job.edits.length > 0;
+  const isEdited = saysWhat(job);
   const sample = useSample(job, isEdited ? sight : [], found);
   const rows = isEdited ? sample.view?.rows : undefined;
   useEffect(() => {
@@ -72,12 +73,12 @@ export default function OpenPanel(props: JobPanelProps) {
   const rules = useQuery(queries.rules(type.id)).data ?? [];
   const offered = narrowed(type, rules, draft.edits);
   const needed = stale ? [] : neededBy(rows ?? [], rules, type, draft.edits);
-  const problems = job.edits.length > 0 ? (data?.problems ?? []) : [];
+  const problems = isEdited ? (data?.problems ?? []) : [];
   const counts = data?.counts;
   const whyMissing = workspace.whyRequired && draft.why.trim() === '';
   // An empty card to begin with.
   const edited = draft.edits.flatMap((e) => (e.field ? [e.field] : []));
-  const edits = draft.edits.length > 0 ? draft.edits : [blankEdit];
+  const edits = draft.edits.length > 0 || draft.also.length > 0 || draft.act !== null ? draft.edits : [blankEdit];
   const setEdit = (i: number, next: DraftEdit): void => change({ edits: edits.map((e, j) => (j === i ? next : e)) });
   return (
     <aside
@@ -107,45 +108,51 @@ export default function OpenPanel(props: JobPanelProps) {
         </section>
         <section aria-label="Edits" className="space-y-2">
           <h3 className={heading}>Edits</h3>
-          {edits.map((edit, i) => (
-            <EditCard
-              key={i}
-              type={offered}
-              fields={fields}
-              selection={pickedPartsOf(draft)}
-              edit={edit}
-              results={stale || !edit.field ? [] : resultsOf(data?.rows ?? [], edit.field)}
-              before={stale && edit.field ? resultsOf(data?.rows ?? [], edit.field) : []}
-              isNew={i === added}
-              taken={draft.edits.flatMap((e, j) => (j !== i && e.field ? [e.field] : []))}
-              problems={problems.filter((p) => p.where?.startsWith(`edits[${indexInJob(draft, i)}]`))}
-              onChange={(next) => setEdit(i, next)}
-              onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
-            />
-          ))}
-          {needed.map(({ message, fields: missing }) => (
-            <p key={message} className="text-pending">
-              {message}{' '}
-              {missing.map((f) => (
-                <LinkButton
-                  key={f.name}
-                  className="mr-2"
-                  onClick={() => change({ edits: [...edits, { kind: 'set', field: f.name }] })}
-                >
-                  Also change {f.label.toLowerCase()}
-                </LinkButton>
+          {draft.act !== null && <ActCard type={type} draft={draft} change={change} />}
+          {draft.act !== 'delete' && (
+            <>
+              {edits.map((edit, i) => (
+                <EditCard
+                  key={i}
+                  type={offered}
+                  fields={fields}
+                  selection={pickedPartsOf(draft)}
+                  edit={edit}
+                  results={stale || !edit.field ? [] : resultsOf(data?.rows ?? [], edit.field)}
+                  before={stale && edit.field ? resultsOf(data?.rows ?? [], edit.field) : []}
+                  isNew={i === added}
+                  taken={draft.edits.flatMap((e, j) => (j !== i && e.field ? [e.field] : []))}
+                  problems={problems.filter((p) => p.where?.startsWith(`edits[${indexInJob(draft, i)}]`))}
+                  onChange={(next) => setEdit(i, next)}
+                  onRemove={() => change({ edits: draft.edits.filter((_, j) => j !== i) })}
+                />
               ))}
-            </p>
-          ))}
-          <Button
-            onClick={() => {
-              setAdded(edits.length);
-              change({ edits: [...edits, blankEdit] });
-            }}
-          >
-            <Plus className="size-4" aria-hidden="true" /> Add an edit
-          </Button>
-          <ProblemList problems={problems.filter((p) => !p.where?.startsWith('edits['))} />
+              {needed.map(({ message, fields: missing }) => (
+                <p key={message} className="text-pending">
+                  {message}{' '}
+                  {missing.map((f) => (
+                    <LinkButton
+                      key={f.name}
+                      className="mr-2"
+                      onClick={() => change({ edits: [...edits, { kind: 'set', field: f.name }] })}
+                    >
+                      Also change {f.label.toLowerCase()}
+                    </LinkButton>
+                  ))}
+                </p>
+              ))}
+              <Button
+                onClick={() => {
+                  setAdded(edits.length);
+                  change({ edits: [...edits, blankEdit] });
+                }}
+              >
+                <Plus className="size-4" aria-hidden="true" /> Add an edit
+              </Button>
+            </>
+          )}
+          <Whole type={type} draft={draft} problems={problems} change={change} />
+          <ProblemList problems={problems.filter((p) => !/^(edits|also|then)\[/.test(p.where ?? ''))} />
         </section>
         <section aria-label="Safety" className="space-y-2">
           <h3 className={heading}>Safety</h3>
@@ -217,7 +224,7 @@ export default function OpenPanel(props: JobPanelProps) {
       <div className="space-y-2 border-t border-line p-4">
         <p className={stale ? 'text-quiet' : ''} role="status">
           {!counts ? (
-            job.edits.length === 0 ? (
+            !isEdited ? (
               'Add an edit to see what it would do.'
             ) : problems.length > 0 ? (
               'Mend the job first; nothing can be counted yet.'
@@ -226,8 +233,12 @@ export default function OpenPanel(props: JobPanelProps) {
             )
           ) : (
             <>
-              <b className="font-semibold">{number(counts.willChange)} will change</b> · {number(counts.alreadyRight)}{' '}
-              already right · {number(counts.notAllowed)} not allowed
+              <b className="font-semibold">
+                {number(counts.willChange)} {willBe[job.act ?? 'change']}
+              </b>
+              {job.act === undefined && ` · ${number(counts.alreadyRight)} already right`} · {number(counts.notAllowed)}{' '}
+              not allowed
+              {job.then && ', and what comes of the further parts'}
               {stale && ' …'}
             </>
           )}
@@ -237,10 +248,10 @@ export default function OpenPanel(props: JobPanelProps) {
           main
           className="w-full"
           busy={make.isPending}
-          disabled={!counts || stale || counts.willChange === 0 || whyMissing}
+          disabled={!counts || stale || (counts.willChange === 0 && !job.then) || whyMissing}
           onClick={() => make.mutate()}
         >
-          {counts ? `Preview ${number(counts.willChange)}` : 'Preview'}
+          {counts && !job.then ? `Preview ${number(counts.willChange)}` : 'Preview'}
         </Button>
         {isEdited && (
           <LinkButton className="text-xs" onClick={() => setSaving(true)}>
@@ -274,6 +285,8 @@ async function previewAfter(job: JobBody, after: string | null): Promise<Preview
 }
 
 const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';
+
+const willBe = { change: 'will change', delete: 'will be deleted', copy: 'will be copied' } as const;
 
 const blankEdit: DraftEdit = { kind: 'set' };
 

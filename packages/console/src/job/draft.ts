@@ -1,8 +1,9 @@
 import type { ListChoiceBody, RelatedBody, SavedSelectionView, SelectionParts, TakeBody } from '@tantamos/contract';
 import type { DraftEdit } from './edits/form';
+import { nothingWhole, type DraftWhole } from './whole';
 
 /** An unfinished job and how the person was looking at its records. */
-export interface Draft {
+export interface Draft extends DraftWhole {
   readonly type: string | null;
   readonly filter: string;
   readonly related: RelatedBody | null;
@@ -50,6 +51,7 @@ export const emptyDraft: Draft = {
   filterMode: 'rows',
   filterOpen: true,
   edits: [],
+  ...nothingWhole,
   atMost: null,
   askAfter: 5,
   batchSize: null,
@@ -67,6 +69,7 @@ export const noWork = {
   allPicked: false,
   dropped: [],
   edits: [],
+  ...nothingWhole,
   why: '',
   atMost: null,
   writeAgain: false,
@@ -106,7 +109,8 @@ export function isWork(draft: Draft): boolean {
     draft.related !== null ||
     draft.list !== null ||
     draft.take !== null ||
-    draft.picked.length + draft.dropped.length + draft.edits.length > 0 ||
+    draft.picked.length + draft.dropped.length + draft.edits.length + draft.also.length + draft.then.length > 0 ||
+    draft.act !== null ||
     draft.why.trim() !== ''
   );
 }

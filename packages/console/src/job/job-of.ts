@@ -1,6 +1,7 @@
 import type { JobBody } from '@tantamos/contract';
 import { pickedPartsOf, type Draft } from './draft';
 import { completeEdits } from './edits';
+import { wholeOf } from './whole';
 
 /** The job as the service takes it; edits that are not filled in yet are left out. */
 export function jobOf(draft: Draft, type: string): JobBody {
@@ -10,7 +11,8 @@ export function jobOf(draft: Draft, type: string): JobBody {
   );
   return {
     selection: { type, ...pickedPartsOf(draft) },
-    edits: completeEdits(draft.edits),
+    edits: draft.act === 'delete' ? [] : completeEdits(draft.edits),
+    ...wholeOf(draft),
     safety,
     ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
     ...(draft.writeAgain ? { writeAgain: true } : {}),

@@ -15,7 +15,8 @@ export interface Sample {
  * the job alone: other records coming into sight make them no older.
  */
 export function useSample(job: JobBody, keys: readonly string[], enabled: boolean): Sample {
-  const now = JSON.stringify({ selection: job.selection, edits: job.edits });
+  const { selection, edits, act, also, then } = job;
+  const now = JSON.stringify({ selection, edits, act, also, then });
   const asked = useSettled(JSON.stringify({ job: now, keys }), 250);
   const found = useQuery({ ...queries.sample(asked), enabled });
   return { view: found.data?.view, current: found.data?.of === now, error: found.error };

@@ -1,8 +1,7 @@
 import type { RelatedBody, TypeSummary, TypeView } from '@tantamos/contract';
-import { useQueries } from '@tanstack/react-query';
 import { useState } from 'react';
 import { menuItem } from '../components/Menu';
-import { queries } from '../queries';
+import { useAllTypes, waysTo } from './all-types';
 
 export interface RelatedProps {
   type: TypeView;
@@ -14,12 +13,7 @@ export interface RelatedProps {
 /** From these records to their relatives: what points at them, what they point at, their family. */
 export function RelatedChoices({ type, types, onGo }: RelatedProps) {
   const [self, setSelf] = useState(false);
-  const others = useQueries({
-    queries: types.filter((t) => t.notReadable === null).map((t) => queries.type(t.id)),
-  }).flatMap((q) => q.data ?? []);
-  const pointing = others.flatMap((t) =>
-    t.fields.filter((f) => f.refersTo === type.id && !f.hidden).map((f) => ({ type: t, field: f })),
-  );
+  const pointing = useAllTypes().flatMap((t) => waysTo(t, type.id).map((f) => ({ type: t, field: f })));
   const pointed = type.fields.filter((f) => f.refersTo !== null && !f.hidden);
   const own = pointed.filter((f) => f.refersTo === type.id);
   const label = (id: string): string => types.find((t) => t.id === id)?.label ?? id;

@@ -125,7 +125,11 @@ export function selectionsOf({ selection, then = [] }: Job): readonly Selection[
 }
 
 /** Does it say what to do with its records? */
-export function saysWhat({ act, edits, also = [] }: JobPart): boolean {
+export function saysWhat({
+  act,
+  edits,
+  also = [],
+}: Pick<JobPart, 'act' | 'edits'> & { readonly also?: readonly unknown[] }): boolean {
   return act !== undefined || edits.length > 0 || also.length > 0;
 }
 
