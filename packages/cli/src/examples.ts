@@ -81,6 +81,10 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
     `tantamos delete bookings -f "status = 'cancelled' AND start_on < DATE('2026-01-01')"`,
     'tantamos delete tasks --keys 12,13 --why "Made twice"',
   ],
+  handover: [
+    'tantamos handover "Tobias Fenwick"',
+    `tantamos handover "Tobias Fenwick" --to "Ines Calloway:2" --to "Verity Rushwater" --follow bookings.grower --why "Leaves on Friday"`,
+  ],
   previews: ['tantamos previews', 'tantamos previews --format json'],
   run: ['tantamos run last', 'tantamos run last --expect 191 --ask-after 5'],
   undo: ['tantamos undo last', 'tantamos undo 23207c76 --why "Too early" --expect 191'],

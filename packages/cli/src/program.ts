@@ -4,6 +4,7 @@ import { exitHelp } from './exit';
 import { counts } from './verbs/counts';
 import { exporting } from './verbs/export';
 import { find } from './verbs/find';
+import { handover } from './verbs/handover';
 import { functions } from './verbs/functions';
 import { start } from './verbs/start';
 import { steps } from './verbs/steps';
@@ -51,6 +52,7 @@ export function makeProgram(): Command {
     record,
     preview,
     whole,
+    handover,
     run,
     result,
     rule,

@@ -61,6 +61,12 @@ export const queries = {
     queryOptions({ queryKey: ['history', type, key], queryFn: () => api.history(type, key), staleTime: 0 }),
   pointers: (type: string, key: string) =>
     queryOptions({ queryKey: ['pointers', type, key], queryFn: () => api.pointers(type, key) }),
+  handover: (type: string, person: string) =>
+    queryOptions({
+      queryKey: ['handover', type, person],
+      queryFn: ({ signal }) => api.handover(type, person, { signal }),
+      staleTime: 0,
+    }),
   lookup: (type: string, q: string) =>
     queryOptions({
       queryKey: ['lookup', type, q],

@@ -3,6 +3,7 @@ import { countRoutes } from './counts';
 import { draftRoutes } from './drafts';
 import { exploringRoutes } from './exploring';
 import { exportRoutes } from './export';
+import { handoverRoutes } from './handovers';
 import { jobRoutes } from './jobs';
 import { listRoutes } from './lists';
 import { previewRoutes } from './previews';
@@ -33,6 +34,7 @@ export const routes = {
   ...draftRoutes,
   ...previewRoutes,
   ...runRoutes,
+  ...handoverRoutes,
 } as const;
 export type Routes = typeof routes;
 export type RouteName = keyof Routes;

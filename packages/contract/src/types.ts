@@ -23,6 +23,8 @@ export class TypeSettingsBody {
   @Nullable() @IsString() @MaxLength(200) activeField?: string | null;
   /** Fields in the order in which they stand in forms; those that are not named come after. */
   @Nullable() @IsArray() @ArrayMaxSize(2000) @IsString({ each: true }) fieldOrder?: string[] | null;
+  /** Which records count as open, as CQL2 text; null: all of them. */
+  @Nullable() @IsString() @IsNotEmpty() @MaxLength(10_000) openWhen?: string | null;
   @IsOptional() @IsBoolean() refusesInactive?: boolean;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
@@ -54,6 +56,7 @@ export const TypeSummary = named('TypeSummary', {
   ownerFields: Of.Array(text),
   activeField: nullable(text, 'the field that is No of records that are not to be chosen any more'),
   refusesInactive: Of.Boolean({ description: 'whether they are refused; else one is warned' }),
+  openWhen: nullable(text, 'which records count as open; null: all of them'),
   notChangeable: nullable(text),
   notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
   hidden: flag,

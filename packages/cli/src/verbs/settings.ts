@@ -6,10 +6,14 @@ import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
 import { commas, wholeNumber } from '../options';
 
-interface TypeOptions extends Omit<TypeSettingsBody, 'ownerFields' | 'fieldOrder' | 'hidden' | 'refusesInactive'> {
+interface TypeOptions extends Omit<
+  TypeSettingsBody,
+  'ownerFields' | 'fieldOrder' | 'openWhen' | 'hidden' | 'refusesInactive'
+> {
   readonly refuseInactive?: string;
   readonly ownerFields?: string;
   readonly fieldOrder?: string;
+  readonly openWhen?: string;
   readonly hide?: true;
   readonly reveal?: true;
 }
@@ -42,6 +46,7 @@ export const settings: Verb = (program) => {
     .option('--owner-fields <list>', 'the fields that say who answers for it: a,b')
     .option('--field-order <list>', 'the fields in the order of forms, the first ones named: a,b')
     .option('--active-field <field>', 'the yes/no field that says who is not to be chosen any more')
+    .option('--open-when <filter>', 'which records count as open, such as "state <> \'done\'"; empty: all of them')
     .option('--refuse-inactive <yesno>', 'whether those may not be chosen at all: yes or no (else one is warned)')
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
     .option('--typed-from <n>', 'from so many on, the number must be said', wholeNumber('--typed-from'))
@@ -49,34 +54,42 @@ export const settings: Verb = (program) => {
     .option('--hide', 'show it to administrators only')
     .option('--reveal', 'show it to everyone')
     .action(
-      acting(async (type: string, { ownerFields, fieldOrder, hide, reveal, refuseInactive, ...plain }: TypeOptions) => {
-        const refusesInactive = refuseInactive === undefined ? undefined : yesOrNo('--refuse-inactive', refuseInactive);
-        const hidden = hide ? true : reveal ? false : undefined;
-        const body = {
-          ...plain,
-          ...(ownerFields === undefined ? {} : { ownerFields: commas(ownerFields) }),
-          ...(fieldOrder === undefined ? {} : { fieldOrder: fieldOrder.trim() ? commas(fieldOrder) : null }),
-          ...(hidden === undefined ? {} : { hidden }),
-          ...(refusesInactive === undefined ? {} : { refusesInactive }),
-        };
-        const view = await client().setType(type, body);
-        const { label, nameField, bounds, hidden: isHidden } = view;
-        print(
-          {
-            columns: ['setting', 'value'],
-            rows: Object.entries({
-              label,
-              nameField,
-              ownerFields: view.ownerFields.join(', '),
-              activeField: view.activeField,
-              refusesInactive: view.refusesInactive,
-              ...bounds,
-              hidden: isHidden,
-            }),
-          },
-          'table',
-        );
-      }),
+      acting(
+        async (
+          type: string,
+          { ownerFields, fieldOrder, openWhen, hide, reveal, refuseInactive, ...plain }: TypeOptions,
+        ) => {
+          const refusesInactive =
+            refuseInactive === undefined ? undefined : yesOrNo('--refuse-inactive', refuseInactive);
+          const hidden = hide ? true : reveal ? false : undefined;
+          const body = {
+            ...plain,
+            ...(ownerFields === undefined ? {} : { ownerFields: commas(ownerFields) }),
+            ...(fieldOrder === undefined ? {} : { fieldOrder: fieldOrder.trim() ? commas(fieldOrder) : null }),
+            ...(openWhen === undefined ? {} : { openWhen: openWhen.trim() || null }),
+            ...(hidden === undefined ? {} : { hidden }),
+            ...(refusesInactive === undefined ? {} : { refusesInactive }),
+          };
+          const view = await client().setType(type, body);
+          const { label, nameField, bounds, hidden: isHidden } = view;
+          print(
+            {
+              columns: ['setting', 'value'],
+              rows: Object.entries({
+                label,
+                nameField,
+                ownerFields: view.ownerFields.join(', '),
+                activeField: view.activeField,
+                openWhen: view.openWhen,
+                refusesInactive: view.refusesInactive,
+                ...bounds,
+                hidden: isHidden,
+              }),
+            },
+            'table',
+          );
+        },
+      ),
     );
 
   group

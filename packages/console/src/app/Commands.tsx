@@ -94,6 +94,7 @@ function useCommands(): Command[] {
     ['/records', 'Records'],
     ['/jobs', 'Jobs'],
     ['/rules', 'Rules'],
+    ['/handover', 'Hand over from a person'],
     ['/runs', 'Runs'],
     ['/account', 'My account'],
     ...(person.may.includes('administer') ? ([['/settings', 'Settings']] as const) : []),

@@ -7,6 +7,8 @@ import { keyWords } from './format';
 /** Which of the records are picked, where they can be. */
 export interface RecordPicks {
   readonly picked: ReadonlySet<string>;
+  /** Of which type those are that can be. */
+  readonly of: string;
   pick(key: string, on: boolean): void;
 }
 
@@ -17,12 +19,36 @@ interface Props {
   picks?: RecordPicks;
 }
 
-/** Records of a preview or run: name, key, then changed fields old → new. */
-export function RecordsTable({ records, withOutcome, picks }: Props) {
+/** Records of a preview or run: name, key, then changed fields old → new; those of several parts one table after another. */
+export function RecordsTable({ records, ...rest }: Props) {
+  const groups: JournalRecord[][] = [];
+  const kindOf = (r: JournalRecord | undefined): string =>
+    JSON.stringify(r && [r.type, r.makes, r.changes.map((c) => c.field)]);
+  for (const r of records)
+    if (kindOf(groups.at(-1)?.[0]) === kindOf(r)) groups.at(-1)!.push(r);
+    else groups.push([r]);
+  return groups.map((group, i) => (
+    <Alike
+      key={i}
+      {...rest}
+      records={group}
+      caption={groups.length > 1 || group[0]!.makes !== null ? captionOf(group[0]!) : null}
+    />
+  ));
+}
+
+function captionOf({ type, makes }: JournalRecord): string {
+  return makes === null ? type : `${makes}, one for each of ${type}`;
+}
+
+function Alike({ records, withOutcome, picks, caption }: Props & { caption: string | null }) {
   const fields = records[0]!.changes;
   const withCause = records.some((r) => r.cause !== null);
   return (
     <table className="w-full border-separate border-spacing-0">
+      {caption !== null && (
+        <caption className="px-4 pt-3 pb-1.5 text-left font-semibold first-letter:uppercase">{caption}</caption>
+      )}
       <thead className="sticky top-0 bg-sunken">
         <tr>
           {picks && (
@@ -65,13 +91,15 @@ function Row({
     <tr className="hover:bg-paper">
       {picks && (
         <td className={cell}>
-          <input
-            type="checkbox"
-            aria-label={`Pick ${record.name ?? keyWords(record.key)}`}
-            className="block accent-accent"
-            checked={picks.picked.has(record.key)}
-            onChange={(e) => picks.pick(record.key, e.target.checked)}
-          />
+          {record.type === picks.of && (
+            <input
+              type="checkbox"
+              aria-label={`Pick ${record.name ?? keyWords(record.key)}`}
+              className="block accent-accent"
+              checked={picks.picked.has(record.key)}
+              onChange={(e) => picks.pick(record.key, e.target.checked)}
+            />
+          )}
         </td>
       )}
       <td className={cell}>

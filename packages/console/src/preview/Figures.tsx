@@ -22,11 +22,17 @@ function range({ low, high }: FieldFigures['before'], shown: (value: string | nu
 }
 
 /** What each person has, before and after, with bars of one scale. */
-export function Loads({ loads }: { loads: LoadsView }) {
+export function Loads({ loads, of }: { loads: LoadsView; of?: string }) {
   const most = Math.max(1, ...loads.people.flatMap((p) => [p.before, p.after]));
   return (
-    <table className="w-full" aria-label={`${loads.label}: records before and after`}>
-      <caption className="pb-1 text-left font-medium">{loads.label}: how many each has</caption>
+    <table
+      className="w-full"
+      aria-label={`${loads.label}${of ? ` of ${of.toLowerCase()}` : ''}: records before and after`}
+    >
+      <caption className="pb-1 text-left font-medium">
+        {loads.label}
+        {of && ` of ${of.toLowerCase()}`}: how many each has
+      </caption>
       <thead className="text-xs text-quiet">
         <tr>
           <th className="text-left font-normal">Person</th>

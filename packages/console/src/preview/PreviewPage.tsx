@@ -78,9 +78,12 @@ function Ready({ preview: p }: { preview: PreviewView }) {
   const drop = useMutation({
     mutationFn: async (cause: string) => again.mutate({ drop: await keysOfCause(api, p.id, cause) }),
   });
-  const picks = mayMend
+  // What is left out is left out of the first part.
+  const mayDrop = mayMend && !p.job!.then;
+  const picks = mayDrop
     ? {
         picked,
+        of: p.job!.selection.type,
         pick: (key: string, on: boolean) =>
           setPicked((now) => new Set(on ? [...now, key] : [...now].filter((k) => k !== key))),
       }
@@ -109,7 +112,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
             <OfCause
               preview={p.id}
               cause={shown}
-              onDrop={mayMend && shown.count <= mostDropped ? () => drop.mutate(shown.cause) : undefined}
+              onDrop={mayDrop && shown.count <= mostDropped ? () => drop.mutate(shown.cause) : undefined}
               onChange={() => void navigate(`/records/${encodeURIComponent(p.type)}`)}
               isDropping={drop.isPending || again.isPending}
               onClose={() => setShown(null)}
@@ -232,14 +235,22 @@ function Foot({ preview: p }: { preview: PreviewView }) {
       </div>
       <TypeNumber
         count={count}
+        what={p.parts.every((part) => part.act === 'delete') && p.kind === 'edit' ? 'will be deleted' : 'will change'}
         open={typing !== null}
         onClose={() => setTyping(null)}
         onTyped={() => start.mutate(typing!.askAfter)}
       >
-        {p.sentence} There is a way back, as long as nobody changes these records again.
+        {p.sentence} {goneAlong(p)} There is a way back, as long as nobody changes these records again.
       </TypeNumber>
     </footer>
   );
+}
+
+/** “48 records of other types go with them.” */
+function goneAlong({ along }: PreviewView): string {
+  const gone = along.filter((a) => a.act === 'delete' && a.count > 0);
+  if (gone.length === 0) return '';
+  return `With them go ${gone.map((a) => `${number(a.count)} ${a.label.toLowerCase()}`).join(', ')}.`;
 }
 
 /** What is always told of a preview, and the rest where there is some. */

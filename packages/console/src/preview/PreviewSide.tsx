@@ -6,6 +6,7 @@ import { Change } from '../components/Change';
 import { counted, number } from '../components/format';
 import { Notes, type LookAt } from '../components/Notes';
 import { FiguresLine, Loads } from './Figures';
+import { Parts } from './Parts';
 import { pickWords } from './Picked';
 
 /** Beside the records: what to know before it runs, and how many values turn into what. */
@@ -22,12 +23,16 @@ export function PreviewSide({
   onLook: (at: LookAt) => void;
   onCause: (cause: string) => void;
 }) {
-  const fields = [...new Set(p.pairs.map((pair) => pair.field))];
+  const fields = p.pairs.filter(
+    (pair, i) => p.pairs.findIndex((q) => q.part === pair.part && q.field === pair.field) === i,
+  );
+  const several = p.parts.length > 1;
   return (
     <aside
       aria-label="Before you run"
       className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4 max-lg:min-w-0 max-lg:flex-none max-lg:border-b max-lg:border-l-0"
     >
+      <Parts parts={p.parts} />
       {p.causes.length + p.triggers.length + p.notes.length > 0 && (
         <section className="space-y-2">
           <h2 className={heading}>Before you run</h2>
@@ -57,15 +62,31 @@ export function PreviewSide({
         <section className="space-y-3">
           <h2 className={heading}>Owners</h2>
           {p.loads.map((loads) => (
-            <Loads key={loads.field} loads={loads} />
+            <Loads
+              key={`${loads.part} ${loads.field}`}
+              loads={loads}
+              of={several ? p.parts[loads.part]!.label : undefined}
+            />
           ))}
         </section>
       )}
       <section className="space-y-3">
         <h2 className={heading}>From → to</h2>
-        {fields.length === 0 && <p className="text-quiet">No value changes.</p>}
-        {fields.map((field) => (
-          <FieldPairs key={field} preview={p} field={field} onPick={(pick) => onPick(pick, field)} />
+        {fields.length === 0 && (
+          <p className="text-quiet">
+            {p.totals.will_change === 0
+              ? 'No value changes.'
+              : 'Whole records go; what they held is kept for the way back.'}
+          </p>
+        )}
+        {fields.map(({ part, field }) => (
+          <FieldPairs
+            key={`${part} ${field}`}
+            preview={p}
+            part={part}
+            field={field}
+            onPick={(pick) => onPick(pick, field)}
+          />
         ))}
       </section>
       <section className="space-y-1 text-quiet">
@@ -82,21 +103,27 @@ export function PreviewSide({
 /** A field’s values: what they come to, and how many turn into what; of values that are nearly all different, a few. */
 function FieldPairs({
   preview: p,
+  part,
   field,
   onPick,
 }: {
   preview: PreviewView;
+  part: number;
   field: string;
   onPick: (pick: JournalPick) => void;
 }) {
-  const pairs = p.pairs.filter((pair) => pair.field === field);
-  const figures = p.figures.find((f) => f.field === field);
+  const pairs = p.pairs.filter((pair) => pair.part === part && pair.field === field);
+  const figures = p.figures.find((f) => f.part === part && f.field === field);
+  const of = p.parts.length > 1 ? ` of ${p.parts[part]!.label.toLowerCase()}` : '';
   const { shown, isMore } = pairsShown(pairs, p.morePairs.includes(field), mostPairs);
   return (
     <div>
-      <h3 className="pb-0.5 font-medium">{pairs[0]!.label}</h3>
+      <h3 className="pb-0.5 font-medium">
+        {pairs[0]!.label}
+        {of}
+      </h3>
       {figures && <FiguresLine figures={figures} />}
-      <table className="w-full" aria-label={`${pairs[0]!.label}: from and to`}>
+      <table className="w-full" aria-label={`${pairs[0]!.label}${of}: from and to`}>
         <tbody>
           {shown.map((pair, i) => (
             <tr key={i} className="border-t border-line align-top">
@@ -110,7 +137,7 @@ function FieldPairs({
       </table>
       {isMore && <p className="pt-1 text-xs text-quiet">and more different values</p>}
       <p className="flex flex-wrap gap-x-3 pt-1 text-xs">
-        {picksOf(figures, pairs.length).map((pick) => (
+        {(part === 0 ? picksOf(figures, pairs.length) : []).map((pick) => (
           <LinkButton key={pick} onClick={() => onPick(pick)}>
             {pickWords[pick]}
           </LinkButton>

@@ -131,6 +131,8 @@ export interface RecordType {
   readonly ownerFields: readonly string[];
   /** A yes/no field that is No of records that are not to be chosen any more, such as people who left. */
   readonly activeField: string | null;
+  /** A condition that says which of its records count as open (language.md); null: all of them. */
+  readonly openWhen: string | null;
   /** The same field, seen or not, where those may not be chosen at all; null where who chooses them is only warned. */
   readonly onlyActive: string | null;
   readonly fields: readonly Field[];

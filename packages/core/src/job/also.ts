@@ -73,7 +73,6 @@ export function checkAlso(also: Also, selection: CheckedSelection, about: Omit<A
       `${missing.hidden ? 'A field that you may not see' : missing.label} of new ${typeWords(type)} is required, and the database puts nothing there: give it a value.`,
       {
         where: 'values',
-        suggestions: missing.hidden ? [] : [missing.name],
       },
     );
   return { type, by, of, per, changes: first ? [first, ...changes] : changes };

@@ -70,6 +70,7 @@ function seenType(type: RecordType, catalog: Catalog, seeing: Seeing, isThere: (
     nameField: type.nameField !== null && shown.has(type.nameField) ? type.nameField : null,
     ownerFields: type.ownerFields.filter((f) => shown.has(f)),
     activeField: type.activeField !== null && shown.has(type.activeField) ? type.activeField : null,
+    openWhen: isPlainly(type.openWhen, fields) ? type.openWhen : null,
     unreadable: type.unreadable.filter((u) => rights.fields(id)(u.name).sees),
     rules: type.rules.map((r) =>
       r.fields.every((f) => shown.has(f)) ? r : { ...r, message: 'A rule on fields that you may not see.' },
@@ -83,6 +84,14 @@ function seenType(type: RecordType, catalog: Catalog, seeing: Seeing, isThere: (
       type.notChangeable ?? (mayChange ? null : `You may not change ${type.label.toLowerCase()}: ${refusal('them')}`),
     limits: limitsOf(type, catalog, seeing),
   };
+}
+
+/** Does a condition ask only for fields that are seen? What it asks of other records is not looked into. */
+function isPlainly(condition: string | null, fields: readonly Field[]): boolean {
+  if (condition === null) return true;
+  const words = new Set(condition.toLowerCase().match(/[\p{L}\p{N}_]+/gu) ?? []);
+  const withheld = fields.filter((f) => f.hidden);
+  return withheld.length === 0 || (!condition.includes('.') && !withheld.some((f) => words.has(f.name.toLowerCase())));
 }
 
 /** A reference whose other side is not there is a plain value. */

@@ -47,6 +47,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     nameField: 'name',
     ownerFields: [],
     activeField: null,
+    openWhen: null,
     onlyActive: null,
     fields: [key, ...fields],
     unreadable: [],

@@ -12,6 +12,16 @@ export const demoAccounts = [
   { login: 'wren', name: finance.name, role: 'reader', password: 'meadow-reader', record: staff(finance.id) },
 ] as const;
 
+/** Which of the demo’s records count as open. */
+const openRecords = [
+  ['growers', "status <> 'closed'"],
+  ['hives', "state <> 'retired'"],
+  ['bookings', "status IN ('draft', 'confirmed', 'placed')"],
+  ['inspections', "state IN ('planned', 'waiting')"],
+  ['invoices', "state IN ('open', 'overdue')"],
+  ['tasks', "state = 'open'"],
+] as const;
+
 /** A way in, said once the service is ready. */
 export interface Entry {
   readonly login: string;
@@ -36,6 +46,8 @@ export async function needAccounts({ accounts, database }: Services, demoLoaded:
       return [first];
     }
     for (const account of demoAccounts) await accounts.add(account);
+    for (const [type, when] of openRecords)
+      await database.rows('insert into tantamos.type_setting (type, open_when) values ($1, $2)', [type, when]);
     await database.rows(`update tantamos.workspace set name = 'Meadowline', demo = true`);
   }
   const workspace = await database.one<{ demo: boolean }>('select demo from tantamos.workspace');

@@ -85,6 +85,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       ownerFields:
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       activeField,
+      openWhen: laid.openWhen,
       onlyActive: laid.refusesInactive ? activeField : null,
       fields: inOrder(fields, laid.fieldOrder ?? []),
       unreadable: all

@@ -1,4 +1,4 @@
-import { fail, fieldOf, type Catalog } from '@tantamos/core';
+import { checkCondition, fail, fieldOf, noContext, parse, within, type Catalog } from '@tantamos/core';
 import type { Database } from '../database/database';
 import { buildCatalog } from './build';
 import { introspect } from './introspect';
@@ -43,7 +43,8 @@ export class CatalogStore {
 
   /** Lays settings of a person over a type; what is absent stays as it is, null goes back to the database's own. */
   async setType(typeId: string, change: Partial<TypeSettings>, account: string): Promise<void> {
-    const type = (await this.get()).type(typeId);
+    const whole = await this.get();
+    const type = whole.type(typeId);
     if (change.nameField) fieldOf(type, change.nameField);
     for (const name of change.ownerFields ?? []) {
       const field = fieldOf(type, name);
@@ -58,17 +59,18 @@ export class CatalogStore {
       fail('type_mismatch', `${active.label} is not yes or no, so it cannot say who is active.`, {
         where: 'activeField',
       });
+    if (change.openWhen) within('openWhen', () => checkCondition(parse(change.openWhen!), whole, type, noContext));
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
     const { hidden = now.hidden, refusesInactive = now.refusesInactive } = change;
     const next = { ...now, ...change, hidden, refusesInactive };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by, active_field, refuses_inactive, field_order)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+         largest_batch, changed_by, active_field, refuses_inactive, field_order, open_when)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
-         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, changed_at = now()`,
+         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, open_when = excluded.open_when, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -82,6 +84,7 @@ export class CatalogStore {
         active?.name ?? next.activeField,
         refusesInactive,
         next.fieldOrder,
+        next.openWhen,
       ],
     );
     this.refresh();
@@ -120,7 +123,7 @@ export class CatalogStore {
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
     const rows = await this.database.rows<TypeSettings & { type: string }>(
       `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField",
-         field_order as "fieldOrder",
+         field_order as "fieldOrder", open_when as "openWhen",
          refuses_inactive as "refusesInactive", hidden,
          most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
        from tantamos.type_setting`,

@@ -5,6 +5,7 @@ export interface TypeSettings {
   readonly ownerFields: readonly string[] | null;
   readonly activeField: string | null;
   readonly fieldOrder: readonly string[] | null;
+  readonly openWhen: string | null;
   readonly refusesInactive: boolean;
   readonly hidden: boolean;
   readonly mostRecords: number | null;
@@ -24,6 +25,7 @@ export const noSettings: TypeSettings = {
   ownerFields: null,
   activeField: null,
   fieldOrder: null,
+  openWhen: null,
   refusesInactive: false,
   hidden: false,
   mostRecords: null,

@@ -4,6 +4,7 @@ import { countHandlers } from '../counts/http';
 import { draftHandlers } from '../drafts/http';
 import { exploringHandlers } from '../exploring/http';
 import { exportHandlers } from '../export/http';
+import { handoverHandlers } from '../handovers/http';
 import { jobHandlers } from '../jobs/http';
 import { listHandlers } from '../lists/http';
 import { previewHandlers } from '../previews/http';
@@ -35,4 +36,5 @@ export const handlers: Handlers<Routes> = {
   ...draftHandlers,
   ...previewHandlers,
   ...runHandlers,
+  ...handoverHandlers,
 };

@@ -178,6 +178,13 @@ describe('what is withheld is absent', () => {
     health: () => [{}],
     setWorkspace: () => [{ body: { name: 'mine' } }],
     settle: () => [{}],
+    handover: () => [{ params: { type: 'staff', person: '2' } }],
+    makeHandover: () => [
+      {
+        params: { type: 'staff', person: '2' },
+        body: { lines: [{ type: 'growers', field: 'owner', which: 'all' }], among: [{ to: '1' }] },
+      },
+    ],
     settingChanges: () => [{}],
     detach: () => [{ body: { database: 'x' } }],
     signIn: () => [{ body: { login: 'piers', password: 'wrong', kind: 'token' } }],

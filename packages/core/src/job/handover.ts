@@ -1,0 +1,86 @@
+import { clip, type Catalog, type RecordType } from '../catalog/catalog';
+import type { Edit } from '../edits/edit';
+import { quote } from '../language/print';
+import { typeWords } from '../language/words';
+import { fail, within } from '../problem';
+import type { Job, JobPart } from './job';
+
+/** Records of a type that point at a person by a field, which are to be handed over. */
+export interface HandoverLine {
+  readonly type: string;
+  readonly field: string;
+  /** Only those that count as open, or all (see `openWhen` of a type). */
+  readonly which: 'open' | 'all';
+  /** A reference field of the type: each record gets whom the one it points at will have, which is handed over, too. */
+  readonly follow?: string;
+}
+
+export interface HandoverShare {
+  /** Name or key. */
+  readonly to: string;
+  readonly weight?: number;
+}
+
+export interface HandoverSaid {
+  readonly lines: readonly HandoverLine[];
+  readonly among: readonly HandoverShare[];
+  /** Whoever has fewest gets the next; else evenly, or by weights. */
+  readonly level?: boolean;
+}
+
+/** `person`: by name, or by key. A hand over as a job: a part for each line, those that follow others after all others. */
+export function handoverJob(person: string, { lines, among, level = false }: HandoverSaid, catalog: Catalog): Job {
+  if (lines.length === 0) fail('no_edits', 'Nothing is to be handed over: say which fields.', { where: 'lines' });
+  const own = lines.filter((l) => l.follow === undefined);
+  if (own.length > 0 && among.length === 0)
+    fail('bad_value', 'Say to whom: one person, or several.', { where: 'among' });
+  const parts = [...own, ...lines.filter((l) => l.follow !== undefined)].map((line): JobPart =>
+    within(`lines[${lines.indexOf(line)}]`, () => {
+      const type = catalog.type(line.type);
+      const selection = { type: type.id, filter: whichOf(person, line, type) };
+      const edit = line.follow === undefined ? givenTo(line, type, among, level) : following(line, type, own, catalog);
+      return { selection, edits: [edit] };
+    }),
+  );
+  const [first, ...then] = parts;
+  return { ...first!, ...(then.length > 0 ? { then } : {}) };
+}
+
+function whichOf(person: string, { field, which }: HandoverLine, type: RecordType): string {
+  const theirs = `${field} = ${quote(person)}`;
+  return which === 'open' && type.openWhen !== null ? `${theirs} AND (${type.openWhen})` : theirs;
+}
+
+function givenTo(
+  { field, which }: HandoverLine,
+  type: RecordType,
+  among: readonly HandoverShare[],
+  level: boolean,
+): Edit {
+  if (among.length === 1) return { kind: 'set', field, value: among[0]!.to };
+  const counted = which === 'open' && type.openWhen !== null ? { filter: type.openWhen } : {};
+  return {
+    kind: 'split',
+    field,
+    among: among.map(({ to, weight }) => (weight === undefined ? { to } : { to, weight })),
+    ...(level ? { level: [counted] } : {}),
+  };
+}
+
+function following(
+  { field, follow }: HandoverLine,
+  type: RecordType,
+  own: readonly HandoverLine[],
+  catalog: Catalog,
+): Edit {
+  const by = type.fields.find((f) => f.name === follow && !f.hidden);
+  const parent = by?.refersTo ? catalog.find(by.refersTo) : undefined;
+  const theirs = parent && own.find((l) => l.type === parent.id);
+  if (!by || !parent || !theirs)
+    fail(
+      'bad_value',
+      `${type.label} can follow only a field that points at records which are handed over themselves, not “${clip(follow ?? '')}”${parent ? `: ${typeWords(parent)} are not` : ''}.`,
+      { where: 'follow' },
+    );
+  return { kind: 'compute', field, formula: `planned(${by!.name}.${theirs!.field})` };
+}
