@@ -1,4 +1,4 @@
-import type { AlsoBody, JobBody, LaterPartBody } from '@tantamos/contract';
+import type { AlsoBody, JobBody, LaterPartBody, SelectionParts } from '@tantamos/contract';
 import type { Follows } from '@tantamos/core';
 import { completeEdits, type DraftEdit } from './edits';
 
@@ -18,6 +18,10 @@ export interface DraftPart {
   readonly type?: string;
   readonly follows?: Follows;
   readonly filter: string;
+  /** What else says which records: not shown, and kept. */
+  readonly more?: SelectionParts;
+  /** What is made for them: not shown, and kept. */
+  readonly also?: LaterPartBody['also'];
   readonly edits: readonly DraftEdit[];
   readonly isDelete?: boolean;
 }
@@ -41,6 +45,23 @@ export function wholeOf({ act, also, then }: DraftWhole): Pick<JobBody, 'act' | 
   };
 }
 
+/** What a job does, as a draft has it. */
+export function wholeFrom({ act, also, then }: Pick<JobBody, 'act' | 'also' | 'then'>): DraftWhole {
+  return {
+    act: act ?? null,
+    also: (also ?? []).map((a) => ({ ...a, values: a.values as readonly DraftEdit[] })),
+    then: (then ?? []).map(({ selection: { type, filter, ...more }, edits, follows, also: made, act: done }) => ({
+      type,
+      filter: typeof filter === 'string' ? filter : '',
+      more,
+      edits: edits as readonly DraftEdit[],
+      ...(follows ? { follows } : {}),
+      ...(made ? { also: made } : {}),
+      ...(done === 'delete' ? { isDelete: true } : {}),
+    })),
+  };
+}
+
 function alsoOf({ type, by, per, first, values }: DraftAlso): AlsoBody | null {
   if (type === undefined) return null;
   return {
@@ -52,13 +73,14 @@ function alsoOf({ type, by, per, first, values }: DraftAlso): AlsoBody | null {
   };
 }
 
-function partOf({ type, follows, filter, edits, isDelete }: DraftPart): LaterPartBody | null {
+function partOf({ type, follows, filter, more, also, edits, isDelete }: DraftPart): LaterPartBody | null {
   const complete = isDelete ? [] : completeEdits(edits);
-  if (type === undefined || (complete.length === 0 && !isDelete)) return null;
+  if (type === undefined || (complete.length === 0 && !isDelete && !also)) return null;
   return {
-    selection: { type, ...(filter.trim() ? { filter } : {}) },
+    selection: { ...more, type, ...(filter.trim() ? { filter } : {}) },
     edits: complete,
     ...(follows ? { follows } : {}),
+    ...(also ? { also } : {}),
     ...(isDelete ? { act: 'delete' as const } : {}),
   };
 }

@@ -12,6 +12,7 @@ import { Table, tableCell } from '../components/Table';
 import { everything, partsFrom } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
 import type { DraftEdit } from '../job/edits';
+import { wholeFrom } from '../job/whole';
 import { queries } from '../queries';
 
 const UseJob = lazy(() => import('./UseJob'));
@@ -142,6 +143,7 @@ function useOpened() {
       ...partsFrom(selection as Parameters<typeof partsFrom>[0]),
       type,
       edits: edits as readonly DraftEdit[],
+      ...wholeFrom(job as SavedJobBody['job']),
       why,
       writeAgain,
       atMost: safety.atMost ?? null,

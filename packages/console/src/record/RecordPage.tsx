@@ -1,26 +1,35 @@
-import { outcomeWords } from '@tantamos/core';
+import { outcomeWords, quote } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
+import type { RecordView, TypeView } from '@tantamos/contract';
 import { Link, useNavigate, useParams } from 'react-router';
-import { Button } from '../components/Button';
-import { inLines } from '../components/json';
+import { usePerson } from '../app/session';
+import { Button, LinkButton } from '../components/Button';
 import { Change, Shown } from '../components/Change';
-import { cellOf } from '../components/kinds';
 import { keyWords, moment, number } from '../components/format';
-import { menuItem } from '../components/Menu';
+import { Menu, menuItem } from '../components/Menu';
 import { Trouble, Working } from '../components/states';
-import { everything } from '../job/draft';
+import { everything, type Draft } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
 import { queries } from '../queries';
+import { useAllTypes } from '../records/all-types';
+import { Fields } from './Fields';
 
 /** One record: its values now, and what runs changed on it, when and why. */
 export function RecordPage() {
   const { type = '', key = '' } = useParams();
   const navigate = useNavigate();
   const { change } = useDraft();
-  const show = (to: string, field: string): void => {
-    change({ ...everything, type: to, related: { of: { type, keys: [key] }, how: 'pointing_at', field } });
+  const { may } = usePerson();
+  const types = useAllTypes();
+  const go = (to: string, start: Partial<Draft>): void => {
+    change({ ...everything, type: to, filterMode: 'text', ...start });
     void navigate(`/records/${encodeURIComponent(to)}`);
   };
+  const show = (to: string, field: string, filter = ''): void =>
+    go(to, { related: { of: { type, keys: [key] }, how: 'pointing_at', field }, filter });
+  const openWhen = (of: string): string | null => types.find((t) => t.id === of)?.openWhen ?? null;
+  // Of those whose owners are records of this type.
+  const isPerson = types.some((t) => t.fields.some((f) => t.ownerFields.includes(f.name) && f.refersTo === type));
   const record = useQuery(queries.record(type, key));
   const view = useQuery(queries.type(type));
   const history = useQuery(queries.history(type, key));
@@ -37,24 +46,25 @@ export function RecordPage() {
             {view.data.label}, key {keyWords(record.data.key)}
           </p>
         </div>
+        <p className="ml-auto flex flex-wrap items-center justify-end gap-2">
+          <LikeThis type={view.data} record={record.data} onGo={(filter) => go(type, { filter, panel: true })} />
+          {view.data.notChangeable === null && (
+            <Button onClick={() => go(type, { picked: [key], panel: true })}>A job on it…</Button>
+          )}
+          {isPerson && (
+            <Button onClick={() => navigate(`/handover/${encodeURIComponent(type)}/${encodeURIComponent(key)}`)}>
+              Hand over…
+            </Button>
+          )}
+          {view.data.notChangeable === null && may.includes('delete') && (
+            <Button grave onClick={() => go(type, { picked: [key], act: 'delete', panel: true })}>
+              Delete…
+            </Button>
+          )}
+        </p>
       </header>
       <div className="flex min-h-0 flex-1">
-        <section aria-label="Fields" className="w-110 shrink-0 overflow-auto border-r border-line bg-sheet">
-          <dl>
-            {record.data.fields.map((f) => (
-              <div key={f.name} className="flex min-h-8 gap-3 border-b border-line px-4 py-1.5">
-                <dt className="w-36 shrink-0 text-quiet">{f.label}</dt>
-                <dd className={`min-w-0 flex-1 break-words ${cellOf(f.kind).right ? 'text-right tabular-nums' : ''}`}>
-                  {f.kind === 'json' && f.value.value !== null ? (
-                    <pre className="font-mono text-xs break-words whitespace-pre-wrap">{inLines(f.value.value)}</pre>
-                  ) : (
-                    <Shown value={f.value} kind={f.kind} />
-                  )}
-                </dd>
-              </div>
-            ))}
-          </dl>
-        </section>
+        <Fields key={`${type} ${key}`} record={record.data} type={view.data} />
         <section aria-label="What points here" className="w-72 shrink-0 overflow-auto border-r border-line p-4">
           <h2 className="mb-3 text-base font-semibold">What points here</h2>
           {pointers.isPending && <p className="text-quiet">…</p>}
@@ -68,6 +78,11 @@ export function RecordPage() {
                   </span>
                   <span className="font-medium">{number(p.count)}</span>
                 </button>
+                {openWhen(p.type) !== null && (
+                  <LinkButton className="px-2 text-xs" onClick={() => show(p.type, p.field, openWhen(p.type)!)}>
+                    only its open {p.label.toLowerCase()}
+                  </LinkButton>
+                )}
               </li>
             ))}
           </ul>
@@ -110,5 +125,45 @@ export function RecordPage() {
         </section>
       </div>
     </main>
+  );
+}
+
+/** All records with the same value of a field as this one. */
+function LikeThis({ type, record, onGo }: { type: TypeView; record: RecordView; onGo: (filter: string) => void }) {
+  const told = record.fields.flatMap((f) => {
+    const field = type.fields.find((x) => x.name === f.name);
+    const isShared =
+      field && !field.unique && (field.choices !== null || field.refersTo !== null || field.base === 'yes_no');
+    return isShared && field.kind !== 'key' && f.value.value !== null ? [{ field, value: f.value }] : [];
+  });
+  if (told.length === 0) return null;
+  return (
+    <Menu label="All like this one…">
+      {(close) => (
+        <ul aria-label="All with the same">
+          {told.map(({ field, value }) => (
+            <li key={field.name}>
+              <button
+                type="button"
+                className={menuItem}
+                onClick={() => {
+                  close();
+                  onGo(
+                    field.base === 'yes_no'
+                      ? `${field.name} = ${value.value}`
+                      : `${field.name} = ${quote(value.value!)}`,
+                  );
+                }}
+              >
+                <span className="text-quiet">{field.label}</span>
+                <span className="min-w-0 truncate">
+                  <Shown value={value} kind={field.kind} />
+                </span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Menu>
   );
 }

@@ -48,6 +48,7 @@ function TypeForm({ type }: { type: TypeView }) {
   const [nameField, setNameField] = useState(type.nameField ?? '');
   const [owners, setOwners] = useState<readonly string[]>(type.ownerFields);
   const [active, setActive] = useState(type.activeField ?? '');
+  const [open, setOpen] = useState(type.openWhen ?? '');
   const [refuses, setRefuses] = useState(type.refusesInactive);
   const [hidden, setHidden] = useState(type.hidden);
   const [most, setMost] = useState(type.bounds.mostRecords === null ? '' : String(type.bounds.mostRecords));
@@ -60,6 +61,7 @@ function TypeForm({ type }: { type: TypeView }) {
       if (nameField !== (type.nameField ?? '')) body.nameField = nameField || null;
       if (owners.join() !== type.ownerFields.join()) body.ownerFields = [...owners];
       if (active !== (type.activeField ?? '')) body.activeField = active || null;
+      if (open.trim() !== (type.openWhen ?? '')) body.openWhen = open.trim() || null;
       if (refuses !== type.refusesInactive) body.refusesInactive = refuses;
       if (hidden !== type.hidden) body.hidden = hidden;
       if (most !== String(type.bounds.mostRecords ?? '')) body.mostRecords = most.trim() ? Number(most) : null;
@@ -114,6 +116,16 @@ function TypeForm({ type }: { type: TypeView }) {
       />
       <Line label="The number must be typed from" value={typed} onChange={setTyped} inputMode="numeric" />
       <Line label="Largest batch" value={batch} onChange={setBatch} inputMode="numeric" />
+      <div className="sm:col-span-3">
+        <Line
+          label="Open are those where"
+          hint="What a hand over takes of them unless all are asked for, such as: state <> 'done'"
+          value={open}
+          onChange={setOpen}
+          placeholder="all of them"
+          maxLength={10_000}
+        />
+      </div>
       <fieldset className="space-y-1">
         <legend className="text-quiet">Owners: who answers for a record</legend>
         {references.map((f) => (

@@ -63,7 +63,7 @@ describe('whole records', () => {
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 9 } }] }, 'circle'],
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'site' } }] }, 'type_mismatch'],
       [
-        { ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(parent.name)' }] } as JobBody,
+        { ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(parent.name)' }] },
         'syntax',
       ],
       [{ ...follow, then: [{ ...follow.then![0]!, edits: [] }] }, 'no_edits'],

@@ -150,13 +150,16 @@ describe('finding records', () => {
     };
     expect(document.openapi).toBe('3.1.0');
     expect(Object.keys(document.paths['/api/types/{type}/records']!)).toEqual(['get']);
-    expect(Object.keys(document.components.schemas.JobBody!.properties)).toEqual([
-      'selection',
+    expect(Object.keys(document.components.schemas.JobBody!.properties).sort()).toEqual([
+      'act',
+      'after',
+      'also',
       'edits',
       'safety',
+      'selection',
+      'then',
       'why',
       'writeAgain',
-      'after',
     ]);
     expect(JSON.stringify(document)).toContain('Idempotency-Key');
     const refs = [...JSON.stringify(document).matchAll(/#\/components\/schemas\/(\w+)/g)].map((m) => m[1]!);

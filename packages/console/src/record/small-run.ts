@@ -1,0 +1,31 @@
+import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import { isMoving } from '@tantamos/core';
+import { api } from '../app/api';
+
+/** What became of a change of a few records, done at once. */
+export interface SmallRun {
+  readonly preview: PreviewView;
+  /** Null where nothing would change. */
+  readonly run: RunView | null;
+}
+
+/** Previews a small change and, where something would change, runs it to its end: the same preview, run and journal. */
+export async function changeNow(job: JobBody): Promise<SmallRun> {
+  return carriedOut(await api.makePreview({ ...job, safety: { pace: 100 } }));
+}
+
+/** Takes a run back at once. */
+export async function undoNow(run: string): Promise<SmallRun> {
+  return carriedOut(await api.undoRun(run, {}));
+}
+
+async function carriedOut(made: PreviewView): Promise<SmallRun> {
+  let preview = made;
+  if (preview.state === 'working') for await (const next of api.previewEvents(preview.id)) preview = next;
+  if (preview.state !== 'ready') throw new Error(preview.trouble ?? 'It could not be worked out.');
+  const { will_change: count } = preview.totals;
+  if (count === 0) return { preview, run: null };
+  let run = await api.startRun({ preview: preview.id, askAfter: null, expect: count });
+  if (isMoving(run.state)) for await (const next of api.runEvents(run.id)) if (!isMoving((run = next).state)) break;
+  return { preview, run };
+}
