@@ -93,7 +93,11 @@ function Ready({ preview: p }: { preview: PreviewView }) {
   return (
     <div className="flex h-full flex-col max-lg:overflow-auto">
       <header className="space-y-2 border-b border-line px-4 pt-3 pb-2.5">
-        <h1 className="text-lg leading-6 font-medium">{p.sentence}</h1>
+        <h1
+          className={`font-medium ${p.sentence.length > 280 ? 'max-h-20 overflow-auto leading-5' : 'text-lg leading-6'}`}
+        >
+          {p.sentence}
+        </h1>
         <p className="text-quiet">
           Worked out {moment(p.madeAt)} by {p.madeBy}, valid until {moment(p.expiresAt)}.{p.why && ` Why: ${p.why}`}
         </p>

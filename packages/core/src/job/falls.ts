@@ -22,6 +22,8 @@ export function fallsOf(type: RecordType, catalog: Catalog): readonly Fall[] {
     for (const p of of.pointers) {
       const child = p.type === null ? undefined : catalog.find(p.type);
       const field = child?.fields.find((f) => f.name === p.fields[0]);
+      // What is seen only in part may have others that keep the record.
+      if (child?.limits?.source) continue;
       const plain = p.fields.length === 1 && of.key.length === 1 && p.at[0] === of.key[0];
       if (!child || !field || !plain || child.notChangeable !== null || above.includes(child.id)) continue;
       if (p.onDelete === 'set_null') falls.push({ type: child, field, act: 'blank', under });

@@ -1,4 +1,4 @@
-import { clip, type Catalog, type RecordType } from '../catalog/catalog';
+import { clip, fieldOf, type Catalog, type RecordType } from '../catalog/catalog';
 import type { Edit } from '../edits/edit';
 import { quote } from '../language/print';
 import { typeWords } from '../language/words';
@@ -28,8 +28,18 @@ export interface HandoverSaid {
   readonly level?: boolean;
 }
 
-/** `person`: by name, or by key. A hand over as a job: a part for each line, those that follow others after all others. */
-export function handoverJob(person: string, { lines, among, level = false }: HandoverSaid, catalog: Catalog): Job {
+/** Who hands over: a record of a type, by name or by key. */
+export interface Giving {
+  readonly type: string;
+  readonly person: string;
+}
+
+/** A hand over as a job: a part for each line, those that follow others after all others. */
+export function handoverJob(
+  { type: personType, person }: Giving,
+  { lines, among, level = false }: HandoverSaid,
+  catalog: Catalog,
+): Job {
   if (lines.length === 0) fail('no_edits', 'Nothing is to be handed over: say which fields.', { where: 'lines' });
   const own = lines.filter((l) => l.follow === undefined);
   if (own.length > 0 && among.length === 0)
@@ -37,6 +47,9 @@ export function handoverJob(person: string, { lines, among, level = false }: Han
   const parts = [...own, ...lines.filter((l) => l.follow !== undefined)].map((line): JobPart =>
     within(`lines[${lines.indexOf(line)}]`, () => {
       const type = catalog.type(line.type);
+      const field = within('field', () => fieldOf(type, line.field));
+      if (field.refersTo !== personType)
+        fail('type_mismatch', `${field.label} of ${typeWords(type)} does not say whose they are.`, { where: 'field' });
       const selection = { type: type.id, filter: whichOf(person, line, type) };
       const edit = line.follow === undefined ? givenTo(line, type, among, level) : following(line, type, own, catalog);
       return { selection, edits: [edit] };

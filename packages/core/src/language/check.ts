@@ -382,10 +382,15 @@ class Checker {
     const [of] = e.args;
     if (e.args.length !== 1 || of?.kind !== 'name')
       fail('syntax', 'planned(…) takes a field or a path, such as planned(grower.owner).', { span: e.span });
-    if (!this.context.ofLaterPart)
-      fail('syntax', 'planned(…) is what an earlier part of a job will write: only a later part knows it.', {
-        span: e.span,
-      });
+    // Where nothing is written before, it is as it is.
+    if (!this.context.ofLaterPart && !this.context.ofEdit)
+      fail(
+        'syntax',
+        'planned(…) is what an earlier part of a job will write: only edits, and filters of later parts, know it.',
+        {
+          span: e.span,
+        },
+      );
     return { kind: 'planned', operand: this.field(of as Extract<Expression, { kind: 'name' }>) };
   }
 

@@ -12,7 +12,7 @@ export interface Context {
   readonly locale?: string | null;
   /** It belongs to an edit, which may speak of what the other edits of its job write: new(field). */
   readonly ofEdit?: boolean;
-  /** It belongs to a later part of a job, which may speak of what an earlier one will write: planned(path). */
+  /** It belongs to a later part of a job, which may speak of what an earlier one will write: planned(path), as edits may. */
   readonly ofLaterPart?: boolean;
   /** It belongs to a rule, which may speak of what a field was before it is changed: old(field). */
   readonly ofRule?: boolean;

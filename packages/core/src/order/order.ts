@@ -4,7 +4,7 @@ import { fail } from '../problem';
 import { treesOf, type Change } from '../edits/change';
 import { pointedAtBy, pointing, unfilled } from '../job/also';
 import type { Fall } from '../job/falls';
-import type { CheckedJob, CheckedJobPart } from '../job/job';
+import type { CheckedJob, CheckedJobPart, Job, JobPart } from '../job/job';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
@@ -117,6 +117,39 @@ export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
   const parts: CheckedPart[] = [];
   for (const of of [job, ...job.then]) parts.push(...partsOf(of, parts.length));
   return parts;
+}
+
+/** The job of what is left of another: `keysOf` tells which records of each part of its order; null where none are. */
+export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => readonly string[]): Job | null {
+  const parts: JobPart[] = [];
+  let at = 0;
+  const left = (part: Omit<JobPart, 'selection'>): void => {
+    const of = order.parts[at]!.of ?? order.parts[at]!.type;
+    const keys = keysOf(at++);
+    if (keys.length > 0) parts.push({ ...part, selection: { type: of, keys } });
+  };
+  for (const { edits, act, also = [], writeAgain } of [job, ...(job.then ?? [])]) {
+    const hasOwn = act !== undefined || edits.length > 0;
+    const along = also.filter((a) => hasOwn && a.per === undefined);
+    if (hasOwn)
+      left({
+        edits,
+        ...(act ? { act } : {}),
+        ...(along.length > 0 ? { also: along } : {}),
+        ...(writeAgain ? { writeAgain } : {}),
+      });
+    for (const { per: _, first: __, ...made } of also.filter((a) => !along.includes(a)))
+      left({ edits: [], also: [made] });
+  }
+  const [first, ...then] = parts;
+  if (!first) return null;
+  const { safety, why } = job;
+  return {
+    ...first,
+    ...(then.length > 0 ? { then } : {}),
+    ...(safety ? { safety } : {}),
+    ...(why === undefined ? {} : { why }),
+  };
 }
 
 /** Of each of a job's own parts, how many records it matches, from how many each part of its order does. */

@@ -62,13 +62,28 @@ describe('whole records', () => {
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 2 } }] }, 'circle'],
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 9 } }] }, 'circle'],
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'site' } }] }, 'type_mismatch'],
-      [
-        { ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(parent.name)' }] },
-        'syntax',
-      ],
+      [{ ...follow, selection: { type: 'growers', filter: 'planned(owner) = 1' } }, 'syntax'],
+      [{ ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(1)' }] } as JobBody, 'syntax'],
       [{ ...follow, then: [{ ...follow.then![0]!, edits: [] }] }, 'no_edits'],
     ])('says what is wrong with parts: %#', async (job, code) => {
       expect((await refusedWith(w.admin.makePreview(job))).code).toBe(code);
+    });
+
+    it('what is left of it is tried again part by part, each with its own records', async () => {
+      const before = await image('growers', 'bookings');
+      const p = await previewed(w.admin, follow);
+      await w.sql.query(`update growers set note = note || '' where id = 1; update bookings set owner = 9 where id = (
+        select unnest(keys)::int from tantamos.batch where preview = '${p.id}' and part = 1 limit 1)`);
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+      expect(run.totals.edited_since).toBe(1);
+      const again = await w.admin.retryRun(run.id, { outcomes: ['edited_since'] });
+      expect(again.job).toMatchObject({ selection: { type: 'bookings' }, edits: [{ field: 'owner' }] });
+      expect(again.totals.matched).toBe(1);
+      await undone(run.id);
+      await w.sql.query(`update bookings b set owner = v.old::int from (
+        select unnest(b.keys) as key, unnest(v.old) as old from tantamos.batch b join tantamos.batch_value v using (preview, position)
+        where b.preview = '${p.id}' and b.part = 1) v where b.id = v.key::int`);
+      expect(await image('growers', 'bookings')).toEqual(before);
     });
 
     it('names in a later part are asked about in its own place', async () => {

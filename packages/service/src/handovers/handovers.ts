@@ -114,7 +114,7 @@ export async function handoverOf(
     key,
     name,
     isActive: await isActive(database, giver),
-    lines: lines.filter((l) => l.total > 0 || l.before !== null).sort(byWeight),
+    lines: lines.filter((l) => l.total > 0 || (l.before?.total ?? 0) > 0).sort(byWeight),
     last: last && {
       at: last.made_at.toISOString(),
       by: last.by,
@@ -239,12 +239,14 @@ function whyLeft(
     const n = outcome?.[o] ?? 0;
     return n > 0 ? [`${n.toLocaleString('en-US')} ${leftWords[o]}`] : [];
   });
-  const closed = total - open;
-  if (line.which === 'open' && closed > 0)
-    told.push(`${closed.toLocaleString('en-US')} not open, which were not asked for`);
-  if (line.follow !== undefined && told.length === 0)
-    told.push(`they follow ${field.label.toLowerCase()} of their ${line.follow}, which is still with this person`);
-  return told.length > 0 ? told : ['they came to this person since, or did not become what was asked'];
+  const explained = leftOutcomes.reduce((n, o) => n + (outcome?.[o] ?? 0), 0);
+  const closed = line.which === 'open' ? total - open : 0;
+  const others = total - closed - explained;
+  if (closed > 0) told.push(`${closed.toLocaleString('en-US')} not open, which were not asked for`);
+  if (line.follow !== undefined && others > 0)
+    told.push(`${others.toLocaleString('en-US')} follow their ${line.follow}, which is still with this person`);
+  else if (others > 0) told.push(`${others.toLocaleString('en-US')} came to this person since`);
+  return told;
 }
 
 /** What a person answers for first, then what there is most of. */

@@ -19,7 +19,11 @@ export const handoverHandlers: Handlers<typeof handoverRoutes> = {
     const { catalog, context } = await compiler.context(seen, []);
     const giver = await giverOf(database, catalog, params.type!, params.person!);
     const { lines, among, level, safety, why } = body;
-    const job = handoverJob(await saidAs(database, catalog, giver), { lines, among, level }, catalog);
+    const job = handoverJob(
+      { type: giver.type.id, person: await saidAs(database, catalog, giver) },
+      { lines, among, level },
+      catalog,
+    );
     const before = await countsOf(database, catalog, context, giver, gone(call.res));
     const id = await services.previews.begin(
       { ...job, ...(safety ? { safety } : {}), ...(why === undefined ? {} : { why }) },

@@ -100,6 +100,7 @@ function journalRow(row: Record<string, string | null>, job: CheckedJob): Journa
     type: job.selection.type.id,
     key: row.key!,
     fieldsOf: job.selection.type.id,
+    part: 0,
     outcome: verdictOf(row.verdict!),
     cause: row.cause ?? null,
     mark: '',

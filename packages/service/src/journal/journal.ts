@@ -8,6 +8,8 @@ export interface JournalRow {
   readonly key: string;
   /** Of which type the fields are: another where one is to be made for the record. */
   readonly fieldsOf: string;
+  /** Which of the order’s parts it is of. */
+  readonly part: number;
   /** In the journal of a preview what it says beforehand, in that of a run what became of it. */
   readonly outcome: Outcome | Verdict;
   readonly cause: string | null;
@@ -110,6 +112,7 @@ function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): Jour
     type: made === null ? (part.of ?? part.type) : part.type,
     key: made ?? s.keys[n - 1]!,
     fieldsOf: part.type,
+    part: s.part,
     outcome: (ofRun ? outcomeOf : verdictOf)(s.outcomes[n - 1]!),
     cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
     changes,

@@ -178,10 +178,10 @@ describe('what is withheld is absent', () => {
     health: () => [{}],
     setWorkspace: () => [{ body: { name: 'mine' } }],
     settle: () => [{}],
-    handover: () => [{ params: { type: 'staff', person: '2' } }],
+    handover: () => [{ path: { type: 'staff', person: '2' } }],
     makeHandover: () => [
       {
-        params: { type: 'staff', person: '2' },
+        path: { type: 'staff', person: '2' },
         body: { lines: [{ type: 'growers', field: 'owner', which: 'all' }], among: [{ to: '1' }] },
       },
     ],

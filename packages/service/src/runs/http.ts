@@ -1,5 +1,15 @@
 import type { runRoutes, RunBatchView } from '@tantamos/contract';
-import { defaultSafety, fail, isOver, outcomes, retried, shortId, troubles, type Outcome } from '@tantamos/core';
+import {
+  defaultSafety,
+  fail,
+  isOver,
+  leftOfJob,
+  outcomes,
+  retried,
+  shortId,
+  troubles,
+  type Outcome,
+} from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
 import { isKnown, mustKnow } from '../journal/gate';
@@ -86,22 +96,24 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     if (!isOver(r.state)) fail('wrong_state', 'The run is not over yet; what it leaves can be tried again then.');
     mustHaveJournal(r);
     const p = await services.previews.get(r.preview);
-    const type = seen.catalog.type(r.type);
-    if (body.outcomes?.includes('edited_since')) seen.must('overwrite', type);
-    const mayOverwrite = seen.rights.may('overwrite', type.id);
+    const types = p.work_order.parts.map((part) => seen.catalog.type(part.type));
+    const mustOverwrite = (): void => types.forEach((type) => seen.must('overwrite', type));
+    if (body.outcomes?.includes('edited_since')) mustOverwrite();
+    const mayOverwrite = types.every((type) => seen.rights.may('overwrite', type.id));
     const wanted: readonly Outcome[] = body.outcomes ?? retried.filter((o) => o !== 'edited_since' || mayOverwrite);
-    const keys: string[] = [];
+    const left = types.map((): string[] => []);
+    let count = 0;
     for (const outcome of wanted)
       for await (const row of readJournal(services.database, { run: r.id }, p.work_order, { outcome, after: null })) {
-        keys.push(row.key);
-        if (keys.length > mostRetried)
+        left[row.part]!.push(row.key);
+        if (++count > mostRetried)
           fail('over_limit', `More than ${mostRetried} records were left; preview the job itself again.`);
       }
-    if (keys.length === 0 && !mayOverwrite && r.edited_since > 0) seen.must('overwrite', type);
-    if (keys.length === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
+    if (count === 0 && !mayOverwrite && r.edited_since > 0) mustOverwrite();
+    if (count === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
     if (p.kind === 'undo')
       return settledView(call, await services.runs.undo(r.undo_of!, seen, p.why ?? undefined, madeAs));
-    const job = { ...p.job, selection: { type: p.job.selection.type, keys }, why: p.why ?? undefined };
+    const job = { ...leftOfJob(p.job, p.work_order, (part) => left[part]!)!, why: p.why ?? undefined };
     return settledView(call, await services.previews.begin(job, seen, madeAs));
   },
 };

@@ -293,7 +293,8 @@ function mayChange(seen: Seen, before: Row, version: number | null, name: string
 
 /** Null where the person may not see what it is about. */
 function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobView | null {
-  if (typesOf(r.said.job.selection).some((t) => seen.withholds(t))) return null;
+  const made = [r.said.job, ...(r.said.job.then ?? [])].flatMap((part) => (part.also ?? []).map((a) => a.type));
+  if ([...selectionsOf(r.said.job).flatMap(typesOf), ...made].some((t) => seen.withholds(t))) return null;
   const trouble = troubleOf(r.bound, catalog, context);
   // What no longer works may name anything: it is shown only where nothing is withheld.
   if (trouble !== null && !seen.isWhole) return null;
