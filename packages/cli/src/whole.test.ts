@@ -44,7 +44,7 @@ describe('whole records on the command line', () => {
     const will = /= ([\d,]+) will change/.exec(made.out)![1]!.replace(',', '');
     expect((await cli(['run', 'last', '--expect', will, '--no-ask'])).code).toBe(0);
     const after = await cli(['handover', 'Tobias Fenwick']);
-    expect(after.out).toMatch(/growers\.owner +157 +184 +0 +27 +27 not open/);
+    expect(after.out).toMatch(/growers\.owner +157 +184 +0 +27 +27 closed/);
     expect(after.out).toMatch(/tasks\.owner .*it was not ticked/);
     const wrong = await cli(['handover', 'Tobias Fenwick', '--to', 'Ines Calloway', '--only', 'growers.parent']);
     expect(wrong.code).toBe(2);

@@ -6,6 +6,7 @@ import type { Client } from '@tantamos/client';
 import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { audit } from './audit';
+import { auditMade, auditUnmade, madeAlong, makeMade, parcels, parcelsGo } from './made';
 import { Pair } from './pair';
 import { network, people, type Counts } from './storm';
 import { makeWorld, mend } from './world';
@@ -32,6 +33,7 @@ async function chaos(): Promise<number> {
   const db = new Pool({ connectionString: values.url!, max: 12, application_name: 'hand' });
   db.on('error', () => {});
   await makeWorld(db);
+  await makeMade(db);
   const counts: Counts = { handEdits: 0, handDeletes: 0, locks: 0, cuts: 0, serviceKills: 0, crashes: 0, words: 0 };
   const pair = new Pair(program, values.url!, counts);
   await pair.start();
@@ -48,6 +50,8 @@ async function chaos(): Promise<number> {
     inUse: 0,
     gone: 0,
     notYet: 0,
+    made: 0,
+    deleted: 0,
   };
   while (Date.now() < end && wrong.length === 0) {
     runs.rounds++;
@@ -61,15 +65,35 @@ async function chaos(): Promise<number> {
       pair.kill(() => calm, Number(values.kill)),
     ]);
     const from = await lastAudited(db);
-    const edit = noteEdits(`run ${runs.rounds}`)[runs.rounds % 3]!;
-    const preview = await pair.insist((c) => settled(c, edit));
+    const tag = `run ${runs.rounds}`;
+    // Every third round records are made along, every fourth some are deleted.
+    const makes = runs.rounds % 3 === 1;
+    const goes = runs.rounds % 4 === 0;
+    const there = await quietly(() => parcels(db));
+    const job: JobBody = goes
+      ? parcelsGo(runs.rounds)
+      : {
+          selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
+          edits: [noteEdits(tag)[runs.rounds % 3]!],
+          ...(makes ? { also: madeAlong(tag) } : {}),
+        };
+    const preview = await pair.insist((c) => settled(c, job));
     const run = preview.totals.will_change > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
     calm = true;
     clearTimeout(soothe);
     await storm;
     wrong.push(...pair.ended.map((said) => `a service ended by itself: ${said}`));
     if (!run) continue;
-    wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
+    if (goes) {
+      const left = await quietly(() => parcels(db));
+      if (left.count !== there.count - run.totals.changed)
+        wrong.push(`run ${run.id}: ${there.count} parcels less ${run.totals.changed} are ${left.count}`);
+      runs.deleted += run.totals.changed;
+    } else wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
+    if (makes) {
+      wrong.push(...(await quietly(() => auditMade(db, run.id, tag, from))));
+      runs.made += run.along.reduce((n, a) => n + a.count, 0);
+    }
     runs.runs++;
     runs.records += run.totals.matched;
     runs.changed += run.totals.changed;
@@ -78,7 +102,7 @@ async function chaos(): Promise<number> {
     runs.inUse += run.totals.in_use;
     runs.gone += run.totals.gone;
     runs.notYet += run.totals.not_yet;
-    if (runs.rounds % 2 === 0 && run.totals.changed > 0) {
+    if ((makes || goes || runs.rounds % 2 === 0) && run.totals.changed > 0) {
       // Taken back in calm: what nobody has edited since is as it was before.
       const before = await lastAudited(db);
       const back = await pair.insist(async (c) => {
@@ -91,7 +115,11 @@ async function chaos(): Promise<number> {
       });
       if (back.totals.will_change > 0) {
         const undo = await followed(db, pair, back, null, () => true);
-        wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
+        if (goes) {
+          if ((await quietly(() => parcels(db))).image !== there.image)
+            wrong.push(`undo ${undo.id}: parcels or labels are not what they were`);
+        } else wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
+        if (makes) wrong.push(...(await quietly(() => auditUnmade(db, undo.id, tag))));
         if (undo.totals.changed !== back.totals.will_change && undo.totals.refused === 0)
           wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.will_change}`);
         runs.undone += undo.totals.changed;
@@ -114,17 +142,13 @@ const noteEdits = (tag: string): JobBody['edits'] => [
   { kind: 'invent', field: 'note', what: 'words', from: 2, to: 4, alike: 'record', seed: tag },
 ];
 
-async function settled(c: Client, edit: JobBody['edits'][number]): Promise<PreviewView> {
+async function settled(c: Client, job: JobBody): Promise<PreviewView> {
   const safety = {
     batchSize: 20 + Math.floor(Math.random() * 400),
     atOnce: 1 + Math.floor(Math.random() * 4),
     pace: 100,
   };
-  let p = await c.makePreview({
-    selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
-    edits: [edit],
-    safety,
-  });
+  let p = await c.makePreview({ ...job, safety });
   for (let i = 0; p.state === 'working' && i < 200; i++) {
     await sleep(50);
     p = await c.preview(p.id);

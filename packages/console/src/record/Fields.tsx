@@ -71,31 +71,33 @@ export function Fields({ record, type }: Props) {
           return (
             <div key={f.name} className="group flex min-h-8 gap-3 border-b border-line px-4 py-1.5">
               <dt className="w-36 shrink-0 text-quiet">{f.label}</dt>
-              <dd
-                className={`min-w-0 flex-1 break-words ${!isOpen && cellOf(f.kind).right ? 'text-right tabular-nums' : ''}`}
-              >
-                {isOpen && field ? (
-                  <Editing
+              <dd className="flex min-w-0 flex-1 gap-3">
+                <div
+                  className={`min-w-0 flex-1 break-words ${!isOpen && cellOf(f.kind).right ? 'text-right tabular-nums' : ''}`}
+                >
+                  {isOpen && field ? (
+                    <Editing
+                      field={field}
+                      was={f.value}
+                      value={given[f.name]!}
+                      onChange={(value) => set(f.name, value)}
+                    />
+                  ) : f.kind === 'json' && f.value.value !== null ? (
+                    <pre className="font-mono text-xs break-words whitespace-pre-wrap">{inLines(f.value.value)}</pre>
+                  ) : (
+                    <Shown value={f.value} kind={f.kind} />
+                  )}
+                </div>
+                {field && (
+                  <EditButton
                     field={field}
-                    was={f.value}
-                    value={given[f.name]!}
-                    onChange={(value) => set(f.name, value)}
+                    type={type}
+                    isOpen={isOpen}
+                    onOpen={() => set(f.name, f.value.value ?? '')}
+                    onClose={() => set(f.name, undefined)}
                   />
-                ) : f.kind === 'json' && f.value.value !== null ? (
-                  <pre className="font-mono text-xs break-words whitespace-pre-wrap">{inLines(f.value.value)}</pre>
-                ) : (
-                  <Shown value={f.value} kind={f.kind} />
                 )}
               </dd>
-              {field && (
-                <EditButton
-                  field={field}
-                  type={type}
-                  isOpen={isOpen}
-                  onOpen={() => set(f.name, f.value.value ?? '')}
-                  onClose={() => set(f.name, undefined)}
-                />
-              )}
             </div>
           );
         })}

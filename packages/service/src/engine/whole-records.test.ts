@@ -1,4 +1,5 @@
 import type { JobBody } from '@tantamos/contract';
+import fc from 'fast-check';
 import { done, previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -283,4 +284,65 @@ describe('whole records', () => {
         expect((await refusedWith(w.admin.makePreview({ ...some, ...more } as never))).code).toBe('bad_value');
     });
   });
+
+  it('undoing a run leaves nothing of it, whatever was made, copied, deleted or handed over', async () => {
+    const tables = ['bookings', 'growers', 'remarks', 'tasks', 'placements', 'invoices', 'inspections'];
+    const before = await image(...tables);
+    const which = fc.tuple(fc.integer({ min: 1, max: 17_000 }), fc.integer({ min: 1, max: 300 }));
+    const remark = { type: 'remarks', values: [{ kind: 'set', field: 'body', value: 'About {reference}' }] } as const;
+    const call = {
+      type: 'tasks',
+      per: 'owner',
+      by: 'owner',
+      first: 'booking',
+      values: [{ kind: 'set', field: 'subject', value: 'Call {name}' }],
+    } as const;
+    const set = { kind: 'set', field: 'hives', value: 33 } as const;
+    const acts: Record<string, Omit<JobBody, 'selection'>> = {
+      changed: { edits: [set], also: [remark, call] },
+      made: { edits: [], also: [remark, call] },
+      again: { edits: [set], writeAgain: true, also: [remark] },
+      deleted: { act: 'delete', edits: [] },
+      followed: {
+        edits: [{ kind: 'set', field: 'owner', value: '5' }],
+        then: [
+          {
+            selection: { type: 'growers' },
+            follows: { field: 'grower', how: 'pointed_at' },
+            edits: [{ kind: 'set', field: 'note', value: 'seen' }],
+          },
+          {
+            selection: { type: 'tasks' },
+            follows: { field: 'booking', part: 1 },
+            edits: [{ kind: 'compute', field: 'owner', formula: 'planned(booking.owner)' }],
+          },
+        ],
+      },
+      cleared: {
+        edits: [set],
+        then: [{ selection: { type: 'remarks' }, follows: { field: 'booking' }, act: 'delete', edits: [] }],
+      },
+    };
+    await fc.assert(
+      fc.asyncProperty(
+        which,
+        fc.constantFrom(...Object.keys(acts)),
+        fc.integer({ min: 3, max: 400 }),
+        fc.integer({ min: 1, max: 4 }),
+        async ([from, size], act, batchSize, atOnce) => {
+          const p = await previewed(w.admin, {
+            selection: { type: 'bookings', filter: `id BETWEEN ${from} AND ${from + size}` },
+            ...acts[act]!,
+            safety: { pace: 100, batchSize, atOnce },
+          });
+          if (p.totals.will_change === 0) return;
+          const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+          expect([act, run.totals.changed]).toEqual([act, p.totals.will_change]);
+          await undone(run.id);
+          expect([act, await image(...tables)]).toEqual([act, before]);
+        },
+      ),
+      { numRuns: 8 },
+    );
+  }, 180_000);
 });

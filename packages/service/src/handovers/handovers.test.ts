@@ -76,14 +76,14 @@ describe('a hand over', () => {
     expect(view.last).toMatchObject({ run: run.id, state: 'finished' });
     const line = (type: string) => view.lines.find((l) => l.type === type)!;
     expect(line('growers')).toMatchObject({ before: { open: 157, total: 184 }, open: 0, total: 27 });
-    expect(line('growers').why).toEqual(['27 not open, which were not asked for']);
+    expect(line('growers').why).toEqual(['27 closed, not asked for']);
     expect(line('contacts')).toMatchObject({ before: { total: 309 }, total: 0, why: [] });
     expect(line('tasks').why[0]).toBe('1 edited since');
     expect(line('hives').why).toEqual(['it was not ticked']);
     expect(line('remarks').why).toEqual(['it says who did something, and was not ticked']);
     const left = line('bookings');
     expect(left.open).toBeGreaterThan(0);
-    expect(left.why.at(-1)).toBe(`${left.open} follow their grower, which is still with this person`);
+    expect(left.why.at(-1)).toBe(`${left.open} follow a grower still theirs`);
     const back = await w.admin.undoRun(run.id, {});
     await ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
     await w.sql.query('update tasks set owner = 2 where id = $1', [(rows[0] as { id: number }).id]);

@@ -242,9 +242,9 @@ function whyLeft(
   const explained = leftOutcomes.reduce((n, o) => n + (outcome?.[o] ?? 0), 0);
   const closed = line.which === 'open' ? total - open : 0;
   const others = total - closed - explained;
-  if (closed > 0) told.push(`${closed.toLocaleString('en-US')} not open, which were not asked for`);
+  if (closed > 0) told.push(`${closed.toLocaleString('en-US')} closed, not asked for`);
   if (line.follow !== undefined && others > 0)
-    told.push(`${others.toLocaleString('en-US')} follow their ${line.follow}, which is still with this person`);
+    told.push(`${others.toLocaleString('en-US')} follow a ${line.follow} still theirs`);
   else if (others > 0) told.push(`${others.toLocaleString('en-US')} came to this person since`);
   return told;
 }

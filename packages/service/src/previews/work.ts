@@ -152,8 +152,9 @@ export function undoSentence(order: WorkOrder, source: string, catalog: Catalog,
   const part = order.parts[0]!;
   const type = catalog.find(part.type);
   const number = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
-  const which = `${number}${type ? typeWords(type) : part.type}`;
-  if (order.parts.length > 1 || part.act !== 'update') return `Take back what was done to the ${which} by: ${source}`;
+  const one = order.parts.length === 1;
+  const which = `${number}${one ? (type ? typeWords(type) : part.type) : 'records'}`;
+  if (!one || part.act !== 'update') return `Take back what was done to the ${which} by: ${source}`;
   const fields = part.writes.map((name) => type?.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name);
   return `Put ${list(fields, 'and')} back on the ${which} changed by: ${source}`;
 }
