@@ -15,7 +15,7 @@ import { narrowed, neededBy } from './asked';
 import { pickedPartsOf, type Draft, type View } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
-import { ActCard, Whole } from './Whole';
+import { ActCard, Whole } from './WholeCards';
 import { jobOf } from './job-of';
 
 import { queries } from '../queries';

@@ -1,7 +1,7 @@
 import type { JobBody } from '@tantamos/contract';
 import { pickedPartsOf, type Draft } from './draft';
 import { completeEdits } from './edits';
-import { wholeOf } from './whole';
+import { wholeOf } from './whole-of';
 
 /** The job as the service takes it; edits that are not filled in yet are left out. */
 export function jobOf(draft: Draft, type: string): JobBody {

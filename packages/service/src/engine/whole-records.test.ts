@@ -64,7 +64,7 @@ describe('whole records', () => {
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'grower', part: 9 } }] }, 'circle'],
       [{ ...follow, then: [{ ...follow.then![0]!, follows: { field: 'site' } }] }, 'type_mismatch'],
       [{ ...follow, selection: { type: 'growers', filter: 'planned(owner) = 1' } }, 'syntax'],
-      [{ ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(1)' }] } as JobBody, 'syntax'],
+      [{ ...follow, edits: [{ kind: 'compute', field: 'note', formula: 'planned(1)' }] }, 'syntax'],
       [{ ...follow, then: [{ ...follow.then![0]!, edits: [] }] }, 'no_edits'],
     ])('says what is wrong with parts: %#', async (job, code) => {
       expect((await refusedWith(w.admin.makePreview(job))).code).toBe(code);

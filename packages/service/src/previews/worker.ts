@@ -179,6 +179,9 @@ export class PreviewWorker {
         task.connection = connection;
         // What is worked out for each record is other than for the last: there is nothing to remember.
         await connection.query(`set local work_mem = '64MB'; set local enable_memoize = off`);
+        // What whole records hold, and what points at them, makes long statements of few rows. Measured: 370 to be deleted with
+        // what falls with them 1.7 s, of which nothing is compiling, instead of 25 s, of which all but one is.
+        if (row.work_order.parts.some((part) => part.act !== 'update')) await connection.query('set local jit = off');
         const until = await timeLimit(connection);
         // A process that was thought dead and is not keeps the others out: only one of them freezes.
         await connection.query('select pg_advisory_xact_lock($1, hashtext($2))', [lockSpace, id]);

@@ -45,7 +45,7 @@ import {
   walk,
   newFieldsIn,
 } from '@tantamos/core';
-import { pointedAt } from './pointers';
+import { keptAmong } from './pointers';
 
 /** Which records of a part's selection a statement looks at. */
 export type Cut =
@@ -98,7 +98,8 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   const freshAlong = part.along.map(
     (a, j) => new Map(a.changes.map((c, i): [string, Sql] => [c.field.name, along[j]![i]!.value])),
   );
-  const cause = causeOf(part, scope, fresh, freshAlong, unfit);
+  const kept = act === 'delete' ? keptAmong(source, scope, part.falls ?? [], keysWithin(part, cut)) : raw('null::text');
+  const cause = causeOf(part, scope, fresh, freshAlong, unfit, kept);
   // What could not be worked out is not what is there already, though both be blank.
   const isFit = unfit.length > 0 ? [raw('m.is_fit')] : [];
   const fits = unfit.length > 0 ? [sql`num_nonnulls(${join(unfit, ', ')}) = 0 as is_fit`] : [];
@@ -131,6 +132,15 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
     from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...alongTexts], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
+}
+
+/** The first field of the key of the records that a statement looks at. */
+function keysWithin({ selection }: CheckedPart, cut: Cut): Sql {
+  if (cut.by === 'place')
+    return sql`select w.k1 from ${cut.chosen} w where w.n > ${value(cut.low)} and w.n <= ${value(cut.high)}`;
+  const scope = new Scope(selection.type, selection.env, [], undefined, false);
+  const where = conditionOf(selection, scope, cut.range);
+  return sql`select ${scope.keys()[0]!} from ${scope.from()} where ${where}`;
 }
 
 /**
@@ -437,12 +447,14 @@ function causeOf(
   fresh: ReadonlyMap<string, Sql>,
   along: readonly ReadonlyMap<string, Sql>[],
   unfit: readonly Sql[],
+  /** Of a delete: why each may not go. */
+  kept: Sql,
 ): Sql {
   const { act, type } = part;
   const writes = [...fresh.keys()];
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
-  const tests: Sql[] = [...unfit, ...(act === 'delete' ? [pointedAt(type, scope.root, part.falls)] : [])];
+  const tests: Sql[] = [...unfit, ...(act === 'delete' ? [kept] : [])];
   for (const { field, active } of part.changes)
     if (active)
       tests.push(isActive(field, active, fresh.get(field.name)!, act === 'create' ? null : old(field), scope));

@@ -7,7 +7,7 @@ import { useAllTypes } from '../records/all-types';
 import { AlsoCard } from './AlsoCard';
 import type { Draft } from './draft';
 import { ThenCard } from './ThenCard';
-import { isWholeAlso, isWholePart, placeAmong } from './whole';
+import { isWholeAlso, isWholePart, placeAmong } from './whole-of';
 
 interface Props {
   type: TypeView;
