@@ -77,6 +77,23 @@ async function pages(executablePath, sql) {
     await page.screenshot({ path: join(folder, `${name}.png`) });
     say(`${name}.png`);
   };
+  /** A picture of two: one above the other. */
+  const half = async () => {
+    await page.waitForLoadState('networkidle');
+    await page.mouse.move(640, 799);
+    await page.waitForTimeout(400);
+    return (await page.screenshot()).toString('base64');
+  };
+  const pair = async (name, ...halves) => {
+    const sheet = await browser.newPage({ viewport: { width: 1280, height: 1612 } });
+    const images = halves.map((h) => `<img src="data:image/png;base64,${h}" style="display:block;width:1280px">`);
+    await sheet.setContent(
+      `<body style="margin:0;background:#6B7280">${images.join('<div style="height:12px"></div>')}`,
+    );
+    await sheet.screenshot({ path: join(folder, `${name}.png`) });
+    await sheet.close();
+    say(`${name}.png`);
+  };
   const open = async (type) => {
     await page.goto(`${base}/records/${type}`);
     await page.getByRole('list', { name: 'Selection' }).filter({ hasNotText: '…' }).waitFor();
@@ -113,7 +130,7 @@ async function pages(executablePath, sql) {
   await find("valley = 'north'");
   await button('Values of Owner').click();
   await page.getByRole('checkbox', { name: /Ines Calloway/ }).check();
-  await shot('values');
+  const values = await half();
   await page.keyboard.press('Escape');
   await open('contacts');
   await button('Paste a list').click();
@@ -121,7 +138,7 @@ async function pages(executablePath, sql) {
   await page.getByText('26 unknown').first().waitFor();
   await page.getByRole('button', { name: /entries fit several/ }).click();
   await page.getByRole('dialog').getByRole('checkbox').nth(2).waitFor();
-  await shot('pasted-list');
+  await pair('selecting', values, await half());
   await page.keyboard.press('Escape');
   await open('bookings');
   await find(filter);
@@ -150,7 +167,12 @@ async function pages(executablePath, sql) {
   await shot('result');
   await page.getByRole('link', { name: 'B-0000076' }).click();
   await page.getByText('run by Sorrel Haldane').waitFor();
+  await button('Edit Hives').click();
+  await page.getByLabel('Value for Hives').fill('44');
+  await button('Edit Note').click();
+  await page.getByLabel('Value for Note').fill('More hives than last year');
   await shot('record');
+  await button('Leave it as it is').click();
   await button('Back').click();
   await button('Undo…').click();
   await button('Put back all 191').waitFor();
@@ -231,7 +253,10 @@ async function pages(executablePath, sql) {
   await page.goto(`${base}/rules`);
   await button('Count all now').click();
   await button(/^Open the 271/).waitFor();
-  await shot('rules');
+  const rules = await half();
+  await button(/^Mend/).first().click();
+  await page.getByText('271 will change').waitFor();
+  await pair('rules', rules, await half());
   const split = { kind: 'split', field: 'owner', among: [{ to: 'Ines Calloway' }, { to: 'Verity Rushwater' }] };
   await tell('/api/saved-jobs', {
     name: 'leaver',
@@ -250,14 +275,26 @@ async function pages(executablePath, sql) {
   });
   await page.goto(`${base}/jobs`);
   await button(/^3 picked contacts/).waitFor();
-  await shot('jobs');
+  const jobs = await half();
   await button('Use leaver').click();
   await page.getByRole('dialog').getByRole('button', { name: 'Preview' }).waitFor();
-  await shot('job-inputs');
+  await pair('jobs', jobs, await half());
   await page.keyboard.press('Escape');
   await page.goto(`${base}/start`);
   await page.getByRole('heading', { name: 'Waits for you' }).waitFor();
-  await shot('start');
+  const busy = await half();
+  const other = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await other.goto(base);
+  await other.getByLabel('Login').fill('wren');
+  await other.getByLabel('Password').fill('meadow-reader');
+  await other.getByRole('button', { name: 'Sign in' }).click();
+  await other.waitForURL('**/start');
+  await other.waitForLoadState('networkidle');
+  await other.waitForTimeout(600);
+  const fresh = (await other.screenshot()).toString('base64');
+  await other.close();
+  await pair('start', busy, fresh);
+  await wholeRecords();
   for (const line of [
     { effect: 'allow', acts: ['change'], fields: ['note', 'status'], filter: "owner = 'Ines Calloway'" },
     { effect: 'deny', acts: ['see'], fields: ['price_per_hive'] },
@@ -266,11 +303,83 @@ async function pages(executablePath, sql) {
   await tell('/api/rights', { role: 'reader', effect: 'deny', acts: ['see'], types: ['listings'] });
   await page.goto(`${base}/settings/rights/wren`);
   await button(/^Bookings: partly, may change/).click();
-  await shot('rights-of-a-person');
+  const rights = await half();
   await page.goto(`${base}/settings/types/growers`);
   await page.getByLabel('Protect credit_limit').waitFor();
-  await shot('settings');
+  await pair('settings', await half(), rights);
   await browser.close();
+
+  /** Several types in one job, what is made along, what is deleted, and a hand over before and after. */
+  async function wholeRecords() {
+    const panel = async () => {
+      await page
+        .getByRole('heading', { name: 'Change', exact: true })
+        .or(button('Change these records'))
+        .first()
+        .waitFor();
+      if ((await button('Change these records').count()) > 0) await button('Change these records').click();
+      await page.getByRole('button', { name: 'Also create…' }).waitFor();
+      await page.keyboard.press('Escape');
+    };
+    const pick = async (words) => {
+      await page.getByRole('combobox', { name: /search/ }).fill(words);
+      await page
+        .getByRole('option', { name: new RegExp(words) })
+        .first()
+        .waitFor();
+      await page.keyboard.press('Enter');
+    };
+    await open('bookings');
+    await find("valley = 'north' AND status = 'draft' AND id < 2000");
+    await panel();
+    await button('Also create…').click();
+    await pick('Tasks');
+    await page.getByLabel('one for').selectOption({ label: 'each owner of them' });
+    await page.getByLabel('the first of the bookings in its').selectOption({ label: 'Booking' });
+    await page.getByLabel('Value for Subject').fill('Call about drafts, {name}');
+    await page.getByText('6 will change').waitFor();
+    const also = await half();
+    await open('growers');
+    await find("owner = 'Tobias Fenwick' AND valley = 'north'");
+    await panel();
+    await field('owner');
+    await button(/^Value for Owner/).click();
+    await pick('Ines Calloway');
+    await button('And then on…').click();
+    await pick('the bookings whose grower is one of those growers');
+    await button('Field to change').click();
+    await pick('Owner ▸ Compute').catch(() => {});
+    await page.getByRole('textbox', { name: 'Formula for Owner' }).click();
+    await page.keyboard.type('planned(grower.owner)');
+    await page.keyboard.press('Escape');
+    await page.getByText(/then on the bookings whose grower/).waitFor();
+    await button('Preview').click();
+    await page.getByText('2. Change bookings').waitFor();
+    await pair('whole-records', also, await half());
+    await open('bookings');
+    await find('id <= 60');
+    await panel();
+    await button('Delete them').click();
+    await button(/^Preview [0-9]/).click();
+    await button(/^Run all/).click();
+    await page.getByLabel(/to start/).waitFor();
+    await shot('delete');
+    await page.keyboard.press('Escape');
+    await page.goto(`${base}/handover/staff/2`);
+    await page.getByRole('row', { name: /Growers by owner/ }).waitFor();
+    await page.getByLabel('To whom Bookings: owner').selectOption({ label: 'whom their grower gets' });
+    await button(/^To whom/).click();
+    await pick('Ines Calloway');
+    const before = await half();
+    await button(/^Preview/).click();
+    await button(/^Run all/).click();
+    const typed = page.getByLabel(/to start/);
+    await typed.or(page.getByText('Finished').first()).first().waitFor();
+    await page.getByText('Finished').first().waitFor();
+    await page.goto(`${base}/handover/staff/2`);
+    await page.getByText('not asked for').first().waitFor();
+    await pair('handover', before, await half());
+  }
 }
 
 /** The same job on a terminal, photographed in a real terminal window on a screen of its own. */

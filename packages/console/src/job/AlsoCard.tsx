@@ -189,7 +189,7 @@ function Given({
               id: f.name,
               label: f.label,
               more: f.comment ?? '',
-              note: f.required && f.default === null ? 'required' : f.kind.replace('_', '/'),
+              note: f.default !== null ? 'filled by itself' : f.required ? 'required' : f.kind.replace('_', '/'),
               not: taken.includes(f.name) ? 'It has a value already.' : null,
             }))}
           onPick={(name) => onChange({ kind: value.kind, field: name } as DraftEdit)}

@@ -41,6 +41,10 @@ export function handoverJob(
   catalog: Catalog,
 ): Job {
   if (lines.length === 0) fail('no_edits', 'Nothing is to be handed over: say which fields.', { where: 'lines' });
+  lines.forEach((line, i) => {
+    if (lines.findIndex((l) => l.type === line.type && l.field === line.field) < i)
+      fail('same_field_twice', `${line.field} of ${line.type} is handed over twice.`, { where: `lines[${i}]` });
+  });
   const own = lines.filter((l) => l.follow === undefined);
   if (own.length > 0 && among.length === 0)
     fail('bad_value', 'Say to whom: one person, or several.', { where: 'among' });

@@ -1,4 +1,16 @@
-import { checkCondition, fail, fieldOf, noContext, parse, within, type Catalog } from '@tantamos/core';
+import {
+  checkCondition,
+  clip,
+  fail,
+  fieldOf,
+  namesIn,
+  noContext,
+  parse,
+  walkSyntax,
+  within,
+  type Catalog,
+  type RecordType,
+} from '@tantamos/core';
 import type { Database } from '../database/database';
 import { buildCatalog } from './build';
 import { introspect } from './introspect';
@@ -59,7 +71,7 @@ export class CatalogStore {
       fail('type_mismatch', `${active.label} is not yes or no, so it cannot say who is active.`, {
         where: 'activeField',
       });
-    if (change.openWhen) within('openWhen', () => checkCondition(parse(change.openWhen!), whole, type, noContext));
+    if (change.openWhen) within('openWhen', () => mustBePlain(change.openWhen!, whole, type));
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
     const { hidden = now.hidden, refusesInactive = now.refusesInactive } = change;
     const next = { ...now, ...change, hidden, refusesInactive };
@@ -137,4 +149,16 @@ export class CatalogStore {
     );
     return new Map(rows.map(({ type, field, ...settings }) => [JSON.stringify([type, field]), settings]));
   }
+}
+
+/** A condition that holds for everybody alike: of the record's own values, naming no other record, person or saved selection. */
+function mustBePlain(condition: string, catalog: Catalog, type: RecordType): void {
+  const tree = parse(condition);
+  walkSyntax(tree, (e) => {
+    if (e.kind === 'call' && ['in_selection', 'breaks_rule', 'me'].includes(e.name))
+      fail('bad_value', `What counts as open holds for everybody: it cannot ask ${e.name}().`, { span: e.span });
+  });
+  const [name] = namesIn(checkCondition(tree, catalog, type, noContext));
+  if (name)
+    fail('bad_value', `What counts as open names no record, such as “${clip(name.text)}”.`, { span: name.span });
 }

@@ -103,6 +103,16 @@ describe('a hand over', () => {
     [{ lines: [{ type: 'growers', field: 'owner', which: 'all' }], among: [{ to: 'Marta Quill' }] }, '2 are called'],
     [
       {
+        lines: [
+          { type: 'growers', field: 'owner', which: 'all' },
+          { type: 'growers', field: 'owner', which: 'open' },
+        ],
+        among: [{ to: '1' }],
+      },
+      'handed over twice',
+    ],
+    [
+      {
         lines: [{ type: 'growers', field: 'owner', which: 'all' }],
         among: [
           { to: '1', weight: 0 },
@@ -134,7 +144,14 @@ describe('a hand over', () => {
   });
 
   it('what counts as open is a condition of the type', async () => {
-    expect((await refusedWith(w.admin.setType('sites', { openWhen: 'no such thing = 1' }))).status).toBe(400);
+    for (const openWhen of [
+      'no such thing = 1',
+      "in_selection('x')",
+      "breaks_rule('x')",
+      'owner = me()',
+      "owner = 'Tobias Fenwick'",
+    ])
+      expect((await refusedWith(w.admin.setType('growers', { openWhen }))).status).toBe(400);
     await w.admin.setType('growers', { openWhen: "valley = 'north'" });
     const line = (await w.admin.handover('staff', '2')).lines.find((l) => l.type === 'growers')!;
     const { rows } = await w.sql.query(`select count(*)::int as n from growers where owner = 2 and valley = 'north'`);

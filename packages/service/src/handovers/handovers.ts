@@ -7,6 +7,7 @@ import {
   keyAmong,
   keyField,
   list,
+  namesIn,
   parse,
   ProblemError,
   raw,
@@ -158,7 +159,9 @@ export async function countsOf(
 function openOf(type: RecordType, catalog: Catalog, context: Context) {
   if (type.openWhen === null) return null;
   try {
-    return checkCondition(parse(type.openWhen), catalog, type, context);
+    const tree = checkCondition(parse(type.openWhen), catalog, type, context);
+    // A field that has come to point at records since would be asked by name.
+    return namesIn(tree).length > 0 ? null : tree;
   } catch (error) {
     if (error instanceof ProblemError) return null;
     throw error;

@@ -11,6 +11,7 @@ import {
   type Scope,
   type Sql,
 } from '@tantamos/core';
+import { notPutBack } from './database-rules';
 
 /**
  * Why the record at `alias` may not go: what still points at it, in words; null where nothing does. What a deletion would
@@ -102,6 +103,7 @@ function fallTable({ falls, among }: Falling, at: number): Sql {
     return alias;
   };
   const further = { falls, under: at, among: sql`select ${key} ${from} where ${points} in (${among})`, joined };
-  const cause = act === 'blank' ? sql`null::text` : sql`min(${firstOf(reasons(type, c, further))})`;
+  const lost = notPutBack(type, (f) => sql`${c}.${identifier(f.name)}`);
+  const cause = act === 'blank' ? sql`null::text` : sql`min(${firstOf([...lost, ...reasons(type, c, further)])})`;
   return sql`(select ${points} as key, count(*) as n, ${cause} as cause ${from}${join(joins, '')} where ${points} in (${among}) group by 1)`;
 }

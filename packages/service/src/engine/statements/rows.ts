@@ -37,7 +37,6 @@ import {
   type Place,
   type Planned,
   type RecordType,
-  type Rule,
   type Sql,
   type Verdict,
   type Worked,
@@ -46,6 +45,7 @@ import {
   newFieldsIn,
 } from '@tantamos/core';
 import { keptAmong } from './pointers';
+import { asked, notPutBack, rulesBroken } from './database-rules';
 
 /** Which records of a part's selection a statement looks at. */
 export type Cut =
@@ -454,7 +454,7 @@ function causeOf(
   const writes = [...fresh.keys()];
   const old = (f: Field): Sql => scope.own(f.name);
   const now = (f: Field): Sql => fresh.get(f.name) ?? old(f);
-  const tests: Sql[] = [...unfit, ...(act === 'delete' ? [kept] : [])];
+  const tests: Sql[] = [...unfit, ...(act === 'delete' ? [...notPutBack(type, old), kept] : [])];
   for (const { field, active } of part.changes)
     if (active)
       tests.push(isActive(field, active, fresh.get(field.name)!, act === 'create' ? null : old(field), scope));
@@ -486,23 +486,6 @@ function causeOf(
     rule(check, now, 'A row rule of the database does not let the record become this.');
   }
   return tests.length > 0 ? sql`coalesce(${join(tests, ', ')})` : raw('null::text');
-}
-
-/** What is said where a record with these values would break one of these rules of the database. */
-function rulesBroken(type: RecordType, rules: readonly Rule[], values: (f: Field) => Sql): Sql[] {
-  if (rules.length === 0) return [];
-  const fields = type.fields.filter((f) => rules.some((r) => r.fields.includes(f.name)));
-  const broken = (rule: Rule): Sql => sql`when not (${raw(rule.condition)}) then ${value(rule.message)}::text`;
-  const ofTable = rules.filter((r) => !r.ofDomain);
-  return [
-    ...(ofTable.length > 0 ? [asked(type, fields, values, sql`case ${join(ofTable.map(broken), ' ')} end`)] : []),
-    ...rules
-      .filter((r) => r.ofDomain)
-      .map((rule) => {
-        const field = fields.find((f) => f.name === rule.fields[0])!;
-        return sql`(select case ${broken(rule)} end from (select ${values(field)} as "value") as v)`;
-      }),
-  ];
 }
 
 /** The same of a new record; rules on what the database itself fills in are its own to keep. */
@@ -555,12 +538,6 @@ function ownRuleBroken(
   for (const name of reads) inner.was(name, old(field(name)));
   const test = emit(rule.broken, inner);
   return said(sql`(select ${test} from ${inner.from()})`);
-}
-
-/** A question about a record, asked in the database's own words, in which fields stand by their bare names. */
-function asked(type: RecordType, fields: readonly Field[], valueOf: (f: Field) => Sql, question: Sql): Sql {
-  const columns = fields.map((f) => sql`${valueOf(f)} as ${identifier(f.name)}`);
-  return sql`(select ${question} from (select ${join(columns, ', ')}) as ${identifier(type.table)})`;
 }
 
 /** A frozen part's records that will change, as a table of keys and new values: what later parts must reckon with. */

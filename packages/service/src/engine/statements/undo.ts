@@ -60,6 +60,8 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
   });
   const asWritten = now.map((n, i) => sql`${n} is not distinct from ${written[i]!}`);
   const same = writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
+  // What was made along with a record whose values were right already is taken back all the same.
+  const right = back.along.length > 0 ? raw('') : sql`when ${join(same, ' and ')} then ${letter('already_right')} `;
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
   const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
@@ -71,7 +73,7 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
   return sql`
     select ${n} as n, m.*,
       case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
-        when ${join(same, ' and ')} then ${letter('already_right')} else ${letter('will_change')} end as verdict
+        ${right}else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
         coalesce(${hash}, 0) as signature, null::text as cause${spot}, ${join(columns, ', ')}
