@@ -121,6 +121,7 @@ async function pages(executablePath, sql) {
   await page.getByLabel('Password').fill('meadow-admin');
   await button('Sign in').click();
   await page.waitForURL('**/start');
+  const newcomer = await half();
   await open('bookings');
   await find(
     "status = 'draft' AND grower.owner.valley IN ('north', 'south') AND (hives > 60 OR region IS NULL) AND ROUND(total, -3) > 2000",
@@ -283,17 +284,7 @@ async function pages(executablePath, sql) {
   await page.goto(`${base}/start`);
   await page.getByRole('heading', { name: 'Waits for you' }).waitFor();
   const busy = await half();
-  const other = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await other.goto(base);
-  await other.getByLabel('Login').fill('wren');
-  await other.getByLabel('Password').fill('meadow-reader');
-  await other.getByRole('button', { name: 'Sign in' }).click();
-  await other.waitForURL('**/start');
-  await other.waitForLoadState('networkidle');
-  await other.waitForTimeout(600);
-  const fresh = (await other.screenshot()).toString('base64');
-  await other.close();
-  await pair('start', busy, fresh);
+  await pair('start', busy, newcomer);
   await wholeRecords();
   for (const line of [
     { effect: 'allow', acts: ['change'], fields: ['note', 'status'], filter: "owner = 'Ines Calloway'" },

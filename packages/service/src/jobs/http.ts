@@ -2,6 +2,7 @@ import type { jobRoutes } from '@tantamos/contract';
 import {
   countRecords,
   jobSentence,
+  matchedOf,
   saysWhat,
   ProblemError,
   verdictOf,
@@ -57,7 +58,7 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         : [];
     const matched = counts.reduce((sum, v) => sum + v.count, 0);
     return {
-      sentence: jobSentence(job, catalog, context, [matched], compiled.job.nameOf),
+      sentence: jobSentence(job, catalog, context, matchedOf(compiled.job, [matched]), compiled.job.nameOf),
       matched,
       counts: { willChange: of('will_change'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
       rows: await journalRecords(
