@@ -1,7 +1,9 @@
 import type { Explained, JournalRecord, PreviewDifferences, PreviewView, RunView } from '@tantamos/contract';
 import {
+  alike,
   cameToNothing,
   pairsShown,
+  partWords,
   equation,
   isMoving,
   outcomeWords,
@@ -144,17 +146,10 @@ export function stateText(r: Pick<RunView, 'state'>): string {
 
 /** Records one after another; where they are of several types or parts, each with a heading and fields of its own. */
 export function showRecords(records: readonly JournalRecord[]): void {
-  const groups: JournalRecord[][] = [];
-  const kindOf = (r: JournalRecord | undefined): string =>
-    JSON.stringify(r && [r.type, r.makes, r.changes.map((c) => c.field)]);
-  for (const r of records)
-    if (kindOf(groups.at(-1)?.[0]) === kindOf(r)) groups.at(-1)!.push(r);
-    else groups.push([r]);
-  for (const [i, group] of groups.entries()) {
-    const { type, makes } = group[0]!;
+  const groups = alike(records);
+  for (const [i, { of, records: group }] of groups.entries()) {
     if (i > 0) out('');
-    if (groups.length > 1 || makes !== null)
-      out(color.bold(makes === null ? type : `${makes}, one for each of ${type}`));
+    if (groups.length > 1 || group[0]!.makes !== null) out(color.bold(of));
     showAlike(group);
   }
 }
@@ -169,7 +164,11 @@ function showAlike(records: readonly JournalRecord[]): void {
         r.name,
         outcomeWords(r.outcome),
         ...r.changes.map(({ old, new: now }) => {
-          const shown = cameToNothing(r, now.value) ? old : now;
+          const isNothing = cameToNothing(r, now.value);
+          // Of what is made only what it gets, of what is deleted only what it held.
+          if (r.act !== 'update' && !isNothing)
+            return r.act === 'create' ? (now.label ?? now.value) : (old.label ?? old.value);
+          const shown = isNothing ? old : now;
           return change(old.label ?? old.value, shown.label ?? shown.value);
         }),
         r.cause,
@@ -179,18 +178,16 @@ function showAlike(records: readonly JournalRecord[]): void {
   );
 }
 
-const actWords = { update: 'change', create: 'make', delete: 'delete' } as const;
-
 /** What each part comes to, where that is not said by the totals alone. */
 function showParts({ parts }: PreviewView): void {
   if (parts.length === 1 && parts[0]!.act === 'update') return;
-  const rows = parts.map(({ act, label, madeFor, totals }, i) => [
+  const rows = parts.map((part, i) => [
     number(i + 1),
-    `${actWords[act]} ${label.toLowerCase()}${madeFor === null ? '' : `, one for each of the ${madeFor.toLowerCase()}`}`,
-    number(totals.matched),
-    number(totals.will_change),
-    number(totals.already_right),
-    number(totals.not_allowed),
+    partWords(part),
+    number(part.totals.matched),
+    number(part.totals.will_change),
+    number(part.totals.already_right),
+    number(part.totals.not_allowed),
   ]);
   const numbers = ['matched', 'will be done', 'already right', 'not allowed'];
   print({ columns: ['part', 'what', ...numbers], numbers, rows }, 'table');

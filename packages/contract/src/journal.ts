@@ -53,6 +53,7 @@ export type ChangeView = Answer<typeof ChangeView>;
 export const JournalRecord = named('JournalRecord', {
   type: text,
   key: text,
+  act: oneOf(['update', 'create', 'delete'], 'what is done: changed, made (with these values) or deleted'),
   makes: nullable(text, 'the type of what is to be made for it, whose fields these are'),
   name: nullable(text),
   outcome: oneOf(journalOutcomes, 'in a preview what it says beforehand, in a run what became of the record'),

@@ -60,6 +60,7 @@ export * from './language/frozen';
 export * from './job/inputs';
 export * from './job/also';
 export * from './job/handover';
+export * from './job/parts';
 export * from './job/falls';
 export * from './job/job';
 export * from './job/outcome';

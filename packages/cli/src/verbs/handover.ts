@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { Client } from '@tantamos/client';
 import type { HandoverBody, HandoverView } from '@tantamos/contract';
-import { shortId, stateWords, type RunState } from '@tantamos/core';
+import { isTicked, shortId, stateWords, type RunState } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { commas } from '../options';
 import { moment, number, print, readFormat, talk } from '../output';
@@ -119,10 +119,11 @@ function bodyOf(view: HandoverView, o: Options): HandoverBody {
   const only = named('--only', o.only);
   const more = named('--with', o.with);
   const without = named('--without', o.without);
+  const which: 'open' | 'all' = o.all ? 'all' : 'open';
   const chosen = view.lines.filter((l) => {
     if (without.includes(nameOf(l))) return false;
     if (only.length > 0) return only.includes(nameOf(l)) || more.includes(nameOf(l));
-    return more.includes(nameOf(l)) || (l.isOwner && l.not === null && (o.all ? l.total : l.open) > 0);
+    return more.includes(nameOf(l)) || isTicked(l, which);
   });
   if (chosen.length === 0) throw new UsageError(`Nothing${o.all ? '' : ' open'} of ${view.name} is left to hand over.`);
   const lines = chosen.map((l) => {
@@ -130,7 +131,7 @@ function bodyOf(view: HandoverView, o: Options): HandoverBody {
     return {
       type: l.type,
       field: l.field,
-      which: o.all ? ('all' as const) : ('open' as const),
+      which,
       ...(follow ? { follow } : {}),
     };
   });

@@ -1,7 +1,7 @@
 import type { JournalRecord } from '@tantamos/contract';
-import { cameToNothing, outcomeWords } from '@tantamos/core';
+import { alike, cameToNothing, outcomeWords } from '@tantamos/core';
 import { Link } from 'react-router';
-import { Change } from './Change';
+import { Change, Shown } from './Change';
 import { keyWords } from './format';
 
 /** Which of the records are picked, where they can be. */
@@ -21,24 +21,10 @@ interface Props {
 
 /** Records of a preview or run: name, key, then changed fields old → new; those of several parts one table after another. */
 export function RecordsTable({ records, ...rest }: Props) {
-  const groups: JournalRecord[][] = [];
-  const kindOf = (r: JournalRecord | undefined): string =>
-    JSON.stringify(r && [r.type, r.makes, r.changes.map((c) => c.field)]);
-  for (const r of records)
-    if (kindOf(groups.at(-1)?.[0]) === kindOf(r)) groups.at(-1)!.push(r);
-    else groups.push([r]);
-  return groups.map((group, i) => (
-    <Alike
-      key={i}
-      {...rest}
-      records={group}
-      caption={groups.length > 1 || group[0]!.makes !== null ? captionOf(group[0]!) : null}
-    />
+  const groups = alike(records);
+  return groups.map(({ of, records: group }, i) => (
+    <Alike key={i} {...rest} records={group} caption={groups.length > 1 || group[0]!.makes !== null ? of : null} />
   ));
-}
-
-function captionOf({ type, makes }: JournalRecord): string {
-  return makes === null ? type : `${makes}, one for each of ${type}`;
 }
 
 function Alike({ records, withOutcome, picks, caption }: Props & { caption: string | null }) {
@@ -114,12 +100,24 @@ function Row({
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}
       {record.changes.map((c) => (
         <td key={c.field} className={cell}>
-          <Change old={c.old} now={cameToNothing(record, c.new.value) ? c.old : c.new} kind={c.kind} />
+          <Became record={record} change={c} />
         </td>
       ))}
       {withCause && <td className={reason}>{record.cause}</td>}
     </tr>
   );
+}
+
+/** What a field becomes; of what is made only what it gets, of what is deleted only what it held. */
+function Became({ record, change: c }: { record: JournalRecord; change: JournalRecord['changes'][number] }) {
+  const isNothing = cameToNothing(record, c.new.value);
+  if (record.act === 'create' && !isNothing) return <Shown value={c.new} kind={c.kind} />;
+  if (record.act === 'delete') {
+    const old = <Shown value={c.old} kind={c.kind} />;
+    const goes = record.outcome === 'will_change' || record.outcome === 'changed';
+    return goes ? <s className="text-quiet">{old}</s> : old;
+  }
+  return <Change old={c.old} now={isNothing ? c.old : c.new} kind={c.kind} />;
 }
 
 const reason = 'min-w-64 border-b border-line px-3 py-1.5 break-words';

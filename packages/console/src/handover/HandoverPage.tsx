@@ -1,5 +1,5 @@
 import type { HandoverLineView, HandoverView } from '@tantamos/contract';
-import { shortId, stateWords, type RunState } from '@tantamos/core';
+import { isTicked, shortId, stateWords, type RunState } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -94,7 +94,7 @@ function Lines({ view }: { view: HandoverView }) {
   const [receiving, setReceiving] = useState<Receiving>({ how: 'evenly', people: [{ to: '', weight: 1 }] });
   const [why, setWhy] = useState('');
   const chosen = (l: HandoverLineView): Chosen => ({
-    ticked: l.isOwner && l.not === null && l.open > 0,
+    ticked: isTicked(l, 'open'),
     which: 'open',
     follow: '',
     ...said[idOf(l)],

@@ -1,5 +1,5 @@
 import type { TypeView } from '@tantamos/contract';
-import type { Edit, Problem } from '@tantamos/core';
+import { neededOf, type Edit, type Problem } from '@tantamos/core';
 import { Plus, X } from 'lucide-react';
 import { LinkButton } from '../components/Button';
 import { textInput } from '../components/inputs';
@@ -234,9 +234,7 @@ function Given({
 
 /** Of a type just chosen: what it must be given. */
 function begun(into: TypeView, { per }: DraftAlso): DraftAlso {
-  const required = into.fields.filter(
-    (f) => f.required && f.default === null && !f.generated && f.refersTo === null && f.kind !== 'key',
-  );
+  const required = neededOf(into).filter((f) => f.refersTo === null && !f.hidden);
   return { type: into.id, per, values: required.map((f) => ({ kind: 'set' as const, field: f.name })) };
 }
 

@@ -1,13 +1,6 @@
-import type { PartView, PreviewView } from '@tantamos/contract';
-import { number } from '../components/format';
-
-const acts = { update: 'Change', create: 'Make', delete: 'Delete' } as const;
-
-/** “Make tasks, one for each of the staff” */
-export function partWords({ act, label, madeFor }: PartView): string {
-  const made = madeFor === null ? '' : `, one for each of the ${madeFor.toLowerCase()}`;
-  return `${acts[act]} ${label.toLowerCase()}${made}`;
-}
+import type { PreviewView } from '@tantamos/contract';
+import { partWords } from '@tantamos/core';
+import { capital, number } from '../components/format';
 
 /** What each part of a job comes to; nothing where the totals say all there is. */
 export function Parts({ parts }: Pick<PreviewView, 'parts'>) {
@@ -27,7 +20,7 @@ export function Parts({ parts }: Pick<PreviewView, 'parts'>) {
           <tr key={i} className="border-t border-line align-top">
             <td className="py-1 pr-2">
               {parts.length > 1 && <span className="text-quiet">{i + 1}. </span>}
-              {partWords(part)}
+              {capital(partWords(part))}
             </td>
             <td className="py-1 pl-2 text-right font-medium">{number(part.totals.will_change)}</td>
             <td className="py-1 pl-2 text-right">{number(part.totals.already_right)}</td>

@@ -78,11 +78,14 @@ export function checkAlso(also: Also, selection: CheckedSelection, about: Omit<A
   return { type, by, of, per, changes: first ? [first, ...changes] : changes };
 }
 
-/** The first field of a new record that must have a value and would get none. */
+/** The fields of a new record that must be given a value: the database puts nothing there. */
+export function neededOf({ fields, key }: Pick<RecordType, 'fields' | 'key'>): readonly Field[] {
+  return fields.filter((f) => f.default === null && !f.generated && (key.includes(f.name) || f.required));
+}
+
+/** The first of them that would get none. */
 export function unfilled(type: RecordType, given: readonly string[]): Field | undefined {
-  return type.fields.find(
-    (f) => !given.includes(f.name) && f.default === null && !f.generated && (type.key.includes(f.name) || f.required),
-  );
+  return neededOf(type).find((f) => !given.includes(f.name));
 }
 
 function perField(type: RecordType, name: string): Field {

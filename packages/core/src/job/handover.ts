@@ -28,6 +28,14 @@ export interface HandoverSaid {
   readonly level?: boolean;
 }
 
+/** Is it handed over where nobody says otherwise: what a person answers for, if it can be changed and there is some? */
+export function isTicked(
+  line: { readonly isOwner: boolean; readonly not: string | null; readonly open: number; readonly total: number },
+  which: HandoverLine['which'],
+): boolean {
+  return line.isOwner && line.not === null && (which === 'all' ? line.total : line.open) > 0;
+}
+
 /** Who hands over: a record of a type, by name or by key. */
 export interface Giving {
   readonly type: string;

@@ -92,7 +92,9 @@ export async function handoverOf(
   const done = last && (await doneOf(database, last.run));
   const lines = relations.map(({ child, field }, i): HandoverLineView => {
     const { open, total } = counts[i]!;
-    const before = last?.before.find((b) => b.type === child.id && b.field === field.name);
+    // What whoever made it counted is of all records, not of those that this person may see.
+    const isTold = last !== null && (last.made_by === seen.person.id || !child.limits?.source);
+    const before = isTold ? last.before.find((b) => b.type === child.id && b.field === field.name) : undefined;
     const isOwner = child.ownerFields.includes(field.name);
     return {
       type: child.id,
@@ -106,7 +108,7 @@ export async function handoverOf(
       not: child.notChangeable ?? field.notEditable,
       follows: followsOf(child, field, catalog, type),
       before: before ? { open: before.open, total: before.total } : null,
-      why: last && total > 0 ? whyLeft({ child, field, isOwner, total, open }, last, done!) : [],
+      why: isTold && total > 0 ? whyLeft({ child, field, isOwner, total, open }, last, done!) : [],
     };
   });
   const name = (await namesOf(database, type, [key])).get(key) ?? key;

@@ -102,6 +102,7 @@ function journalRow(row: Record<string, string | null>, job: CheckedJob): Journa
     key: row.key!,
     fieldsOf: job.selection.type.id,
     part: 0,
+    act: 'update',
     outcome: verdictOf(row.verdict!),
     cause: row.cause ?? null,
     mark: '',

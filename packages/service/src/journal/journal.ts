@@ -1,4 +1,4 @@
-import { letterOf, outcomeOf, verdictOf, type Outcome, type Verdict, type WorkOrder } from '@tantamos/core';
+import { letterOf, outcomeOf, verdictOf, type Act, type Outcome, type Verdict, type WorkOrder } from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** One record of a preview or run as it was frozen, and what became of it. */
@@ -8,8 +8,9 @@ export interface JournalRow {
   readonly key: string;
   /** Of which type the fields are: another where one is to be made for the record. */
   readonly fieldsOf: string;
-  /** Which of the order’s parts it is of. */
+  /** Which of the order’s parts it is of, and what that does. */
   readonly part: number;
+  readonly act: Act;
   /** In the journal of a preview what it says beforehand, in that of a run what became of it. */
   readonly outcome: Outcome | Verdict;
   readonly cause: string | null;
@@ -113,6 +114,7 @@ function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): Jour
     key: made ?? s.keys[n - 1]!,
     fieldsOf: part.type,
     part: s.part,
+    act: part.act,
     outcome: (ofRun ? outcomeOf : verdictOf)(s.outcomes[n - 1]!),
     cause: s.run_causes?.[n] ?? s.causes?.[n - 1] ?? null,
     changes,

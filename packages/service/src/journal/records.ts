@@ -37,6 +37,7 @@ export async function journalRecords(
   return seen.map((row) => ({
     type: row.type,
     key: row.key,
+    act: row.act,
     makes: row.fieldsOf === row.type ? null : row.fieldsOf,
     name: nameOf(row),
     outcome: row.outcome,

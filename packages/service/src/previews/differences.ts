@@ -83,5 +83,5 @@ function asRow({ key, was, is }: DifferentRow, { type, work_order: order }: Prev
     const [old, now] = all[field]!;
     return { field, old, new: now };
   });
-  return { type, key, fieldsOf: type, part: 0, outcome: 'will_change', cause: null, changes, mark: '' };
+  return { type, key, fieldsOf: type, part: 0, act: 'update', outcome: 'will_change', cause: null, changes, mark: '' };
 }
