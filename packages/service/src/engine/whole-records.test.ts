@@ -372,7 +372,13 @@ describe('whole records', () => {
           if (p.totals.will_change === 0) return;
           const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
           expect([act, run.totals.changed]).toEqual([act, p.totals.will_change]);
-          await undone(run.id);
+          const back = await undone(run.id);
+          expect([act, back.state, back.reason, back.totals.changed]).toEqual([
+            act,
+            'finished',
+            null,
+            run.totals.changed,
+          ]);
           expect([act, await image(...tables)]).toEqual([act, before]);
         },
       ),
