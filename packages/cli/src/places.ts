@@ -53,6 +53,8 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^sort/, '--sort'],
   [/^why/, '--why'],
   [/^follows/, '--follow'],
+  [/^among/, '--to'],
+  [/^person/, 'PERSON'],
   [/^also\[\d+\]\.values\[\d+\]\.formula/, '--with-computed'],
   [/^also\[\d+\]\.values/, '--with'],
   [/^also\[\d+\]\.per/, '--for-each'],

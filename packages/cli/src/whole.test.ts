@@ -46,6 +46,9 @@ describe('whole records on the command line', () => {
     const after = await cli(['handover', 'Tobias Fenwick']);
     expect(after.out).toMatch(/growers\.owner +157 +184 +0 +27 +27 closed/);
     expect(after.out).toMatch(/tasks\.owner .*it was not ticked/);
+    const nobody = await cli(['handover', 'Tobias Fenwick', '--to', 'Ines Caloway', '--all']);
+    expect(nobody.err.match(/none is called/g)).toHaveLength(1);
+    expect(nobody.err).toContain('(--to)');
     const wrong = await cli(['handover', 'Tobias Fenwick', '--to', 'Ines Calloway', '--only', 'growers.parent']);
     expect(wrong.code).toBe(2);
     expect(wrong.err).toContain('nothing points at Tobias Fenwick by growers.parent');

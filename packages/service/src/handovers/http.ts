@@ -1,5 +1,6 @@
 import type { handoverRoutes } from '@tantamos/contract';
-import { handoverJob } from '@tantamos/core';
+import { Gathered, handoverJob } from '@tantamos/core';
+import { answerNames } from '../catalog/names';
 import { gone } from '../http/gone';
 import type { Handlers } from '../http/handler';
 import { settledView } from '../previews/http';
@@ -19,6 +20,12 @@ export const handoverHandlers: Handlers<typeof handoverRoutes> = {
     const { catalog, context } = await compiler.context(seen, []);
     const giver = await giverOf(database, catalog, params.type!, params.person!);
     const { lines, among, level, safety, why } = body;
+    // Said once, not for each of the parts that they stand in.
+    const receivers = among.map(({ to }, i) => ({ typeId: giver.type.id, text: to, where: `among[${i}].to` }));
+    const answers = await answerNames(database, catalog, receivers);
+    const unclear = new Gathered();
+    for (const question of receivers) unclear.gather(() => answers.key(question, catalog));
+    unclear.raise();
     const job = handoverJob(
       { type: giver.type.id, person: await saidAs(database, catalog, giver) },
       { lines, among, level },
