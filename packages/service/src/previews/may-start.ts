@@ -24,10 +24,10 @@ export function mayStart(p: PreviewRow, type: RecordType, seen: Seen): MayStart 
         ? `${deletionWords(p)}: say the number to start.`
         : whole
           ? `${number} will change, which is every record of the type: say the number to start.`
-          : count >= type.bounds.typedFrom
+          : ofTypes(p, seen).some((of) => of.count >= of.type.bounds.typedFrom)
             ? `${number} will change: say the number to start.`
             : null;
-  return { hindrance: hindranceOf(p, type) ?? rightMissing(p, type, seen), sayNumber };
+  return { hindrance: hindranceOf(p, type, seen) ?? rightMissing(p, seen), sayNumber };
 }
 
 /** “12 will be deleted, and 48 go with them” */
@@ -49,11 +49,22 @@ export function mustStart(p: PreviewRow, type: RecordType, seen: Seen, expect: n
   if (expect === null && sayNumber !== null) fail('expect_required', sayNumber);
 }
 
+/** How many records of each of its types a preview would change. */
+function ofTypes(p: PreviewRow, { catalog }: Seen): readonly { readonly type: RecordType; readonly count: number }[] {
+  const counts = new Map<RecordType, number>();
+  for (const [i, part] of p.work_order.parts.entries()) {
+    const type = catalog.find(part.type);
+    // Of what an earlier version froze nobody knows of which part they are.
+    if (type) counts.set(type, (counts.get(type) ?? 0) + (p.part_changes ? (p.part_changes[i] ?? 0) : p.will_change));
+  }
+  return [...counts].map(([type, count]) => ({ type, count }));
+}
+
 /** The right that whoever starts it lacks by now, or would need for so many. */
-function rightMissing(p: PreviewRow, type: RecordType, seen: Seen): MayStart['hindrance'] {
+function rightMissing(p: PreviewRow, seen: Seen): MayStart['hindrance'] {
   try {
     mustCarryOut(p.kind, p.work_order.parts, seen);
-    seen.mustChangeMany(type, p.will_change);
+    for (const { type, count } of ofTypes(p, seen)) seen.mustChangeMany(type, count);
     return null;
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
@@ -61,7 +72,7 @@ function rightMissing(p: PreviewRow, type: RecordType, seen: Seen): MayStart['hi
   }
 }
 
-function hindranceOf(p: PreviewRow, { bounds, label, notChangeable }: RecordType): MayStart['hindrance'] {
+function hindranceOf(p: PreviewRow, { notChangeable }: RecordType, seen: Seen): MayStart['hindrance'] {
   const { state, run, expired, will_change: count } = p;
   const no = (code: ProblemCode, message: string) => ({ code, message });
   const number = (n: number): string => n.toLocaleString('en-US');
@@ -83,10 +94,13 @@ function hindranceOf(p: PreviewRow, { bounds, label, notChangeable }: RecordType
       'over_limit',
       `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`,
     );
-  if (bounds.mostRecords !== null && count > bounds.mostRecords)
+  const over = ofTypes(p, seen).find(
+    (of) => of.type.bounds.mostRecords !== null && of.count > of.type.bounds.mostRecords,
+  );
+  if (over)
     return no(
       'over_limit',
-      `One run may change ${number(bounds.mostRecords)} ${label.toLowerCase()}; ${number(count)} would change.`,
+      `One run may change ${number(over.type.bounds.mostRecords!)} ${over.type.label.toLowerCase()}; ${number(over.count)} would change.`,
     );
   return null;
 }

@@ -26,6 +26,8 @@ export interface PreviewRow {
   readonly batches: number;
   readonly matched: number;
   readonly will_change: number;
+  /** The same by the order’s parts; null of what was frozen by an earlier version. */
+  readonly part_changes: readonly number[] | null;
   readonly already_right: number;
   readonly not_allowed: number;
   readonly edited_since: number;
