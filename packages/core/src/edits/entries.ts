@@ -1,10 +1,12 @@
 import { clip, type Field } from '../catalog/catalog';
+import { entryOf } from '../catalog/kinds/list';
 import { call, fieldTree, isBlank, not, numberTree, textTree } from '../language/build';
 import type { Checked } from '../language/checked';
 import { noResultsOf, type NoResult } from '../language/no-result';
 import { textWithoutFields } from '../language/text-with-fields';
+import { fitToField } from '../language/value';
 import { list } from '../language/words';
-import { fail } from '../problem';
+import { fail, within } from '../problem';
 import type { About, EditKind } from './kind';
 import { fieldName, many, optional, shortText } from './member';
 import { editableField, fieldWords, isFreeText } from './value';
@@ -75,8 +77,18 @@ function entryWorked(entry: string, where: string, about: About): TextWorked {
   return textWorked(where, entry, about) ?? { tree: textTree(textWithoutFields(entry.trim())), refusals: [] };
 }
 
-function itemTree(tree: Checked, where: string, { dbType, label }: Field): Checked {
-  const most = Number(/\((\d+)\)/.exec(dbType)?.[1] ?? Infinity);
+function itemTree(tree: Checked, where: string, { dbType, label, ...field }: Field): Checked {
+  const entry = entryOf(dbType)!;
+  if (entry.base !== 'text') {
+    if (tree.kind !== 'value')
+      fail('bad_value', `Entries of ${label} are no texts, so nothing in braces is worked out in them.`, { where });
+    const one = { ...field, ...entry, label: `An entry of ${label}`, scale: 0, precision: null, choices: null };
+    const text = within(where, () => fitToField(one, tree.text));
+    if (entry.base === 'number' && !/^[+-]?\d+$/.test(text))
+      fail('bad_value', `Entries of ${label} are whole numbers, written in digits; “${clip(text)}” is not.`, { where });
+    return textTree(entry.base === 'number' ? String(BigInt(text.replace('+', ''))) : text);
+  }
+  const most = Number(/\((\d+)\)/.exec(entry.dbType)?.[1] ?? Infinity);
   if (tree.kind === 'value' && [...tree.text].length > most)
     fail('value_too_long', `Entries of ${label} take ${most} characters; this has ${[...tree.text].length}.`, {
       where,

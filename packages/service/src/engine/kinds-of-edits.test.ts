@@ -14,12 +14,13 @@ const schema = `
     id integer primary key, title text, brief varchar(12), code text unique, stage text check (stage in ('one', 'two', 'three')),
     feeling mood, small smallint, size integer, big bigint, money numeric(12,2), exact numeric, ratio double precision,
     done boolean, day date, clock timestamp, moment timestamptz, tags text[], person integer references people, token uuid,
-    data jsonb, hour time);
+    data jsonb, hour time, nums integer[], days date[], tokens uuid[]);
   insert into fields
   select k, case when k % 5 > 0 then 'title ' || k end, 'b' || k, 'C' || k, (array['one', 'two', 'three'])[1 + k % 3],
     (array['calm', 'lively']::mood[])[1 + k % 2], k, k * 10, k * 9007199254, k * 1.25, k / 7.0, k / 3.0::float8, k % 2 = 0,
     date '2026-01-30' + k, timestamp '2026-03-29 02:30:00' + k * interval '1 day', timestamptz '2026-10-25 00:30:00+00' + k * interval '1 day',
-    array['a', 'b' || k % 2], 1 + k % 5, gen_random_uuid(), jsonb_build_object('k', k), '08:00'
+    array['a', 'b' || k % 2], 1 + k % 5, gen_random_uuid(), jsonb_build_object('k', k), '08:00',
+    array[k, 7], array[date '2026-05-01', date '2026-01-30' + k], array[gen_random_uuid(), 'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11']
   from generate_series(1, 60) k`;
 
 /** A value that each field takes. */
@@ -44,7 +45,15 @@ const given: Readonly<Record<string, string | number | boolean>> = {
   data: '{"k":1.50}',
   hour: '09:30',
 };
-const fields = [...Object.keys(given), 'tags'];
+/** An entry that no list has, and one that every list has, said in another way than it is stored. */
+const entries: Readonly<Record<string, { readonly new: string; readonly has: string }>> = {
+  tags: { new: 'new', has: 'a' },
+  nums: { new: '-2147483648', has: '+007' },
+  days: { new: '2027-02-28', has: '2026-05-01' },
+  tokens: { new: '0b0eebc9-9c0b-4ef8-bb6d-6bb9bd380a22', has: 'A0EEBC99-9C0B-4EF8-BB6D-6BB9BD380A11' },
+};
+const lists = Object.keys(entries).join(' ');
+const fields = [...Object.keys(given), ...Object.keys(entries)];
 const other: Readonly<Record<string, string>> = {
   title: 'brief',
   brief: 'stage',
@@ -69,7 +78,8 @@ const formulas: Readonly<Record<string, string>> = {
     person: "IF(id > 30, 'person 1', 'person 2')",
   },
   ...{ day: 'day + 1', clock: "TIMESTAMP('2027-01-01T00:00:00Z')", moment: "TIMESTAMP('2027-01-01T00:00:00Z')" },
-  ...{ token: "'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'", data: `'{"k": 2}'`, hour: 'hour', tags: 'tags' },
+  ...{ token: "'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'", data: `'{"k": 2}'`, hour: 'hour' },
+  ...Object.fromEntries(Object.keys(entries).map((name) => [name, name])),
 };
 
 /** What each kind of edit would be of a field. */
@@ -86,8 +96,8 @@ const edits: { readonly [K in Edit['kind']]: (field: string) => JobBody['edits']
   tidy: (field) => ({ kind: 'tidy', field, how: ['upper'] }),
   shift: (field) => ({ kind: 'shift', field, by: 1 }),
   number: (field) => ({ kind: 'number', field, start: 500 }),
-  add: (field) => ({ kind: 'add', field, entries: ['new'] }),
-  remove: (field) => ({ kind: 'remove', field, entries: ['a'] }),
+  add: (field) => ({ kind: 'add', field, entries: [entries[field]?.new ?? 'new'] }),
+  remove: (field) => ({ kind: 'remove', field, entries: [entries[field]?.has ?? 'a'] }),
   invent: (field) => ({
     kind: 'invent',
     field,
@@ -109,39 +119,40 @@ const fromOf = (field: string): string | undefined =>
 
 /** Fields that an edit is not for, and why. */
 const leftOut: { readonly [K in Edit['kind']]: Readonly<Record<string, RegExp>> } = {
-  set: { code: /would be there 60 times/, tags: /add and remove say/ },
-  fill: { tags: /add and remove say/ },
+  set: { code: /would be there 60 times/, [lists]: /add and remove say/ },
+  fill: { [lists]: /add and remove say/ },
   clear: {},
   compute: {},
-  split: { code: /would be there 60 times/, tags: /add and remove say/ },
-  copy: { code: /would be there 60 times/, tags: /cannot be taken over/ },
+  split: { code: /would be there 60 times/, [lists]: /add and remove say/ },
+  copy: { code: /would be there 60 times/, [lists]: /cannot be taken over/ },
   move: {
     'stage feeling': /has no choice/,
     person: /none is called/,
     token: /is a UUID; “…” is none/,
     data: /is JSON; “…” is not/,
-    'big money exact ratio done day clock moment tags': /but this is a text/,
+    [`big money exact ratio done day clock moment ${lists}`]: /but this is a text/,
   },
-  map: { code: /would be there 30 times/, tags: /add and remove say/ },
+  map: { code: /would be there 30 times/, [lists]: /add and remove say/ },
   replace: {
-    'stage feeling small size big money exact ratio done day clock moment person token data tags':
+    [`stage feeling small size big money exact ratio done day clock moment person token data ${lists}`]:
       /no free text; map says/,
   },
   tidy: {
-    'stage feeling small size big money exact ratio done day clock moment person token data tags': /is no free text/,
+    [`stage feeling small size big money exact ratio done day clock moment person token data ${lists}`]:
+      /is no free text/,
   },
-  shift: { 'title brief code stage feeling done person token data tags': /neither a number nor a date/ },
-  number: { 'stage feeling done day clock moment person token data tags': /takes no running numbers/ },
+  shift: { [`title brief code stage feeling done person token data ${lists}`]: /neither a number nor a date/ },
+  number: { [`stage feeling done day clock moment person token data ${lists}`]: /takes no running numbers/ },
   add: { 'stage feeling small size big money exact ratio done day clock moment person token data': /holds no entries/ },
   remove: {
     'stage feeling small size big money exact ratio done day clock moment person token data': /holds no entries/,
   },
-  invent: { 'done person token data tags': /takes no words/ },
-  put: { code: /would be there 2 times/, tags: /add and remove say/ },
+  invent: { [`done person token data ${lists}`]: /takes no words/ },
+  put: { code: /would be there 2 times/, [lists]: /add and remove say/ },
 };
 /** Where there is nothing for it to do here. */
 const nothingToDo: Partial<Record<Edit['kind'], string>> = {
-  compute: 'tags',
+  compute: lists,
   fill: 'brief code stage feeling small size big money exact ratio done day clock moment person token data',
   replace: 'brief code',
   tidy: 'code',
