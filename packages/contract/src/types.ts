@@ -93,6 +93,9 @@ export type FieldView = Field;
 export const TypeView = named('TypeView', {
   ...TypeSummary.properties,
   fields: Of.Array(FieldView),
+  links: Of.Array(FieldView, {
+    description: 'lists that stand in tables of links, each by the name of that type: what add and remove take as well',
+  }),
   unreadable: Of.Array(Of.Object({ name: text, label: text, reason: text }), {
     description: 'fields that are there and cannot be read',
   }),

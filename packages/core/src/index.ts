@@ -59,6 +59,7 @@ export * from './order/order';
 export * from './language/frozen';
 export * from './job/inputs';
 export * from './job/also';
+export * from './job/links';
 export * from './job/handover';
 export * from './job/parts';
 export * from './job/falls';

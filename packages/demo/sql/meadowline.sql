@@ -231,3 +231,19 @@ create table remarks (
 );
 comment on table remarks is 'Something said about one record.';
 comment on constraint remarks_one_parent on remarks is 'A remark belongs to exactly one record.';
+
+create table certificates (
+  id integer primary key,
+  name varchar(60) not null unique,
+  about text
+);
+comment on table certificates is 'What a grower can be certified for.';
+
+create table grower_certificates (
+  grower integer references growers on delete cascade,
+  certificate integer references certificates,
+  since date,
+  primary key (grower, certificate)
+);
+comment on table grower_certificates is 'Which grower holds which certificates.';
+create index on grower_certificates (certificate);

@@ -53,7 +53,17 @@ const sizes = {
   invoices: 6_000,
   tasks: 9_500,
   remarks: 15_000,
+  grower_certificates: 1_250,
 };
+
+const certificates = [
+  ['Organic', 'Farmed without synthetic sprays.'],
+  ['Bee friendly', 'No spraying while the bloom is open.'],
+  ['Regional', 'Sold within eighty miles.'],
+  ['Low residue', 'Tested twice a season.'],
+  ['Wild margins', 'A flower strip around every field.'],
+  ['Water wise', 'Irrigated by meter.'],
+] as const;
 
 const firstDay = Date.UTC(2024, 0, 1);
 const stamp = '2026-02-01 06:00:00+00';
@@ -225,6 +235,14 @@ export function meadowline(size = 1, seed = 7410): Table[] {
       `${day(r.whole(100, 1050))} ${pad(r.whole(7, 18), 2)}:${pad(r.whole(0, 59), 2)}:00+00`,
       ...oneParent(r, count),
     ]),
+    table('certificates', 'id name about', (i) => [i, ...certificates[i - 1]!], certificates.length),
+    table('grower_certificates', 'grower certificate since', (i, r) => {
+      // Some hold a second one.
+      const firsts = 900 * size;
+      const grower = i > firsts ? i - firsts : i;
+      const since = r.chance(0.8) ? day(r.whole(0, 900)) : null;
+      return [grower, 1 + ((grower + (i > firsts ? 1 : 0)) % certificates.length), since];
+    }),
   ];
 }
 

@@ -92,7 +92,8 @@ export function lowerEdit(edit: Edit, about: About): readonly Change[] {
   return changes.map((c) => ({ ...c, when: and(only, c.when) }));
 }
 
-function amongActive(change: Change, { catalog }: About): Change {
+/** The change, which says where those it points at must still be chosen. */
+export function amongActive(change: Change, { catalog }: Pick<About, 'catalog'>): Change {
   const target = change.field.refersTo === null ? undefined : catalog.find(change.field.refersTo);
   return target && target.onlyActive !== null ? { ...change, active: target } : change;
 }

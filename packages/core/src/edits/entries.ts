@@ -7,7 +7,7 @@ import { textWithoutFields } from '../language/text-with-fields';
 import { fitToField } from '../language/value';
 import { list } from '../language/words';
 import { fail, within } from '../problem';
-import type { About, EditKind } from './kind';
+import type { About, EditKind, Told } from './kind';
 import { fieldName, many, optional, shortText } from './member';
 import { editableField, fieldWords, isFreeText } from './value';
 import { textWorked, worked, type TextWorked } from './worked';
@@ -108,11 +108,15 @@ function tooLong(tree: Checked, most: number): Checked {
   return call('if', 'text', fits, tree);
 }
 
-const quoted = (entries: readonly string[]): string =>
-  list(
-    entries.map((e) => `“${clip(e)}”`),
-    'and',
-  );
+/** “add “steep” to tags”; of what stands in a table of links, the entries are records. */
+function entriesWords(edit: Omit<AddEdit, 'kind'>, verb: string, { type, catalog, nameOf }: Told): string {
+  const { field, label } = fieldWords(type, edit.field);
+  const links = field ? undefined : catalog.find(edit.field.toLowerCase());
+  const to = links?.fields.find((f) => f.refersTo !== null && f.refersTo !== type.id)?.refersTo ?? null;
+  const named = edit.entries.map((e) => (to === null ? e : (nameOf(to, e.trim()) ?? e)));
+  const quoted = named.map((e) => `“${clip(e)}”`);
+  return `${verb.replace('…', list(quoted, 'and'))} ${links?.label.toLowerCase() ?? label}`;
+}
 
 export const add: EditKind<AddEdit> = {
   members,
@@ -126,7 +130,7 @@ export const add: EditKind<AddEdit> = {
     const { tree, refusals } = dealt('with', edit, field, start, about);
     return [{ field, value: worked(tree, field, about.catalog, { refusals }), when: null }];
   },
-  sentence: (edit, { type }) => `add ${quoted(edit.entries)} to ${fieldWords(type, edit.field).label}`,
+  sentence: (edit, told) => entriesWords(edit, 'add … to', told),
 };
 
 export const remove: EditKind<RemoveEdit> = {
@@ -141,5 +145,5 @@ export const remove: EditKind<RemoveEdit> = {
     const isNone: Checked = field.base === 'list' ? { kind: 'isNull', operand: own } : isBlank(own);
     return [{ field, value: worked(tree, field, about.catalog, { refusals }), when: not(isNone) }];
   },
-  sentence: (edit, { type }) => `remove ${quoted(edit.entries)} from ${fieldWords(type, edit.field).label}`,
+  sentence: (edit, told) => entriesWords(edit, 'remove … from', told),
 };

@@ -9,6 +9,7 @@ import { asPlainText } from '../language/functions/text';
 import { parse } from '../language/parse';
 import { quote } from '../language/print';
 import { walkSyntax, type Expression } from '../language/syntax';
+import { linkMeant } from './links';
 import { fitToField } from '../language/value';
 import { list } from '../language/words';
 import { fail, inside, ProblemError, within } from '../problem';
@@ -160,7 +161,8 @@ const labels: Readonly<Record<string, string>> = {
 };
 
 function inEdit(edit: Edit, at: string, type: RecordType, catalog: Catalog): Found[] {
-  const field = type.fields.find((f) => f.name.toLowerCase() === edit.field.toLowerCase());
+  const link = linkMeant(edit, catalog, type);
+  const field = link ? link.to : type.fields.find((f) => f.name.toLowerCase() === edit.field.toLowerCase());
   if (!field || field.hidden) return [];
   const members = edit as unknown as Readonly<Record<string, unknown>>;
   const constants: Found[] = [];
@@ -173,6 +175,10 @@ function inEdit(edit: Edit, at: string, type: RecordType, catalog: Catalog): Fou
     } else if (name === 'among' && Array.isArray(said))
       said.forEach((share: { to?: unknown }, i) => {
         if (typeof share.to === 'string') constants.push(ofField({ at: `${here}/${i}/to` }, field, share.to));
+      });
+    else if (name === 'entries' && link && Array.isArray(said))
+      said.forEach((entry, i) => {
+        if (typeof entry === 'string') constants.push(ofField({ at: `${here}/${i}` }, field, entry));
       });
     else if (name === 'where' && typeof said === 'string') constants.push(...inExpression(said, here, type, catalog));
     else if (name in labels && typeof said === 'number')

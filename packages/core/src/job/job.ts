@@ -16,6 +16,7 @@ import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
 import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
 import { fallsOf, type Fall } from './falls';
+import { checkLink, linkMeant, type CheckedLink, type Link } from './links';
 
 /** How carefully a run goes about it. */
 export interface Safety {
@@ -78,6 +79,8 @@ export interface CheckedJobPart {
   /** The workspace's own, of its type. */
   readonly rules: readonly OwnRule[];
   readonly also: readonly CheckedAlso[];
+  /** What goes into and out of lists that stand in tables of links. */
+  readonly links: readonly CheckedLink[];
   /** Of a delete: what goes or is blanked with each record. */
   readonly falls: readonly Fall[];
 }
@@ -149,7 +152,10 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
   return {
     ...first!,
     then,
-    questions: all.flatMap((p) => [...questionsOf(p.selection), ...treesIn(p).flatMap(namesIn)]),
+    questions: all.flatMap((p) => [
+      ...[p, ...p.links].flatMap((l) => questionsOf(l.selection)),
+      ...treesIn(p).flatMap(namesIn),
+    ]),
     nameOf: nobody,
   };
 }
@@ -167,9 +173,22 @@ function checkPart(part: JobPart, place: string, catalog: Catalog, context: Cont
   problems.gather(() => mustDoOneThing(part));
   const about = { type, catalog, context: { ...context, ofEdit: true } };
   const written = new Set<string>();
+  const links: CheckedLink[] = [];
+  const linksAt = (i: number, edit: Edit, link: Link, of: CheckedSelection): CheckedLink[] =>
+    inside(`edits[${i}]`, () =>
+      checkLink(edit, link, of, about, (tree) => namedTree([place, `edits[${i}]`], tree)).map((l) => ({
+        ...l,
+        edit: i,
+      })),
+    );
   const ofEdits = part.edits.flatMap(
     (edit, i) =>
       problems.gather(() => {
+        const link = part.act === undefined ? linkMeant(edit, catalog, type) : null;
+        if (link) {
+          if (selection) links.push(...linksAt(i, edit, link, selection));
+          return [];
+        }
         const lowered = lowerAt(edit, [place, `edits[${i}]`], part.act === 'copy' ? { ...about, into: type } : about);
         for (const { field } of lowered) {
           if (written.has(field.name))
@@ -207,6 +226,7 @@ function checkPart(part: JobPart, place: string, catalog: Catalog, context: Cont
     writeAgain: part.writeAgain ?? false,
     rules: context.rulesOf(type.id),
     also: made,
+    links,
     falls: part.act === 'delete' ? fallsOf(type, catalog) : [],
   };
 }
@@ -256,8 +276,8 @@ function copyOf(type: RecordType, edits: readonly Change[]): readonly Change[] {
 }
 
 /** Every tree of a part but those of its selection. */
-function treesIn({ changes, also }: CheckedJobPart): readonly Checked[] {
-  return [...changes, ...also.flatMap((a) => a.changes)].flatMap(treesOf);
+function treesIn({ changes, also, links }: CheckedJobPart): readonly Checked[] {
+  return [...changes, ...[...also, ...links].flatMap((a) => a.changes)].flatMap(treesOf);
 }
 
 /** The job with every name replaced by a key; throws `unknown_name` and `ambiguous_name`, all of them. */
@@ -289,6 +309,14 @@ function bindPart(part: CheckedJobPart, answers: Answers, catalog: Catalog): Che
     writeAgain: part.writeAgain,
     rules: part.rules,
     also: part.also.map((a) => ({ ...a, changes: a.changes.map(bound) })),
+    links: eachOnce(
+      part.links.map((l) => ({
+        ...l,
+        selection: bindSelection(l.selection, answers, catalog),
+        changes: l.changes.map(bound),
+        entries: l.entries.map((tree) => bind(tree, answers, catalog)),
+      })),
+    ),
     falls: part.falls,
   };
 }
@@ -317,6 +345,22 @@ function mustMapOnce({ field, value }: Change): void {
       );
     seen.add(key.text);
   }
+}
+
+/** Two names may mean one record, which is an entry once. */
+function eachOnce(links: readonly CheckedLink[]): readonly CheckedLink[] {
+  const seen = new Set<string>();
+  for (const { link, entries, edit } of links)
+    for (const entry of entries) {
+      if (entry.kind !== 'value') continue;
+      const one = JSON.stringify([link.type.id, entry.text]);
+      if (seen.has(one))
+        fail('bad_value', `${link.type.label}: the record with the key ${entry.text} is among the entries twice.`, {
+          where: `edits[${edit}].entries`,
+        });
+      seen.add(one);
+    }
+  return links;
 }
 
 const nobody = (): undefined => undefined;
@@ -371,10 +415,14 @@ function namedAt(places: readonly string[], also: CheckedAlso): CheckedAlso {
 
 /** The change, whose questions about names say where they were asked. */
 function named(places: readonly string[], change: Change): Change {
+  return withTrees(change, (tree) => namedTree(places, tree));
+}
+
+function namedTree(places: readonly string[], tree: Checked): Checked {
   const place = places.filter((p) => p !== '').join('.');
-  const at = (node: Checked): Checked =>
+  return rebuild(tree, (node) =>
     node.kind === 'named'
       ? { ...node, question: { ...node.question, where: `${place}.${node.question.where ?? 'value'}` } }
-      : node;
-  return withTrees(change, (tree) => rebuild(tree, at));
+      : node,
+  );
 }

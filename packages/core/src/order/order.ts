@@ -5,6 +5,7 @@ import { treesOf, type Change } from '../edits/change';
 import { pointedAtBy, pointing, unfilled } from '../job/also';
 import type { Fall } from '../job/falls';
 import type { CheckedJob, CheckedJobPart, Job, JobPart } from '../job/job';
+import type { EntryEdit } from '../job/links';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
@@ -46,6 +47,7 @@ export interface OrderPart {
    */
   readonly passing?: Passing;
   readonly dealt?: Dealt;
+  readonly entry?: EntryOf;
   /** What is made or removed with each record, in its transaction. */
   readonly along: readonly Along[];
 }
@@ -58,6 +60,16 @@ export interface Dealt {
   readonly part: number;
   readonly type: string;
   readonly by: string;
+}
+
+/**
+ * Of a part that makes or removes links (see `linksOf`): which part of the job, which of its edits, and which entry of that
+ * says so; null: all of its entries.
+ */
+export interface EntryOf {
+  readonly part: number;
+  readonly edit: number;
+  readonly entry: number | null;
 }
 
 export type Passing = { readonly how: 'along' } | { readonly how: 'around'; readonly field: string };
@@ -95,6 +107,7 @@ export interface CheckedPart {
   /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
   readonly falls?: readonly Fall[];
   readonly dealt?: Dealt;
+  readonly entry?: EntryOf;
 }
 
 /** A record made for each record of a part: `changes` are over the part's record, its fields those of `type`. */
@@ -115,7 +128,7 @@ export function alongOf(
 /** A job as the parts of an order: of each of its own first what is done to its records, then what is made for them. */
 export function partsOfJob(job: CheckedJob): readonly CheckedPart[] {
   const parts: CheckedPart[] = [];
-  for (const of of [job, ...job.then]) parts.push(...partsOf(of, parts.length));
+  for (const [i, of] of [job, ...job.then].entries()) parts.push(...partsOf(of, i, parts.length));
   return parts;
 }
 
@@ -128,7 +141,9 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
     const keys = keysOf(at++);
     if (keys.length > 0) parts.push({ ...part, selection: { type: of, keys } });
   };
-  for (const { edits, act, also = [], writeAgain } of [job, ...(job.then ?? [])]) {
+  for (const [i, { edits: all, act, also = [], writeAgain }] of [job, ...(job.then ?? [])].entries()) {
+    const ofLinks = order.parts.flatMap((p) => (p.entry?.part === i ? [p.entry] : []));
+    const edits = all.filter((_, n) => !ofLinks.some((l) => l.edit === n));
     const hasOwn = act !== undefined || edits.length > 0;
     const along = also.filter((a) => hasOwn && a.per === undefined);
     if (hasOwn)
@@ -140,6 +155,10 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
       });
     for (const { per: _, first: __, ...made } of also.filter((a) => !along.includes(a)))
       left({ edits: [], also: [made] });
+    for (const { edit, entry } of ofLinks) {
+      const said = all[edit] as EntryEdit;
+      left(entry === null ? { edits: [], act: 'delete' } : { edits: [{ ...said, entries: [said.entries[entry]!] }] });
+    }
   }
   const [first, ...then] = parts;
   if (!first) return null;
@@ -155,8 +174,8 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
 /** Of each of a job's own parts, how many records it matches, from how many each part of its order does. */
 export function matchedOf(job: CheckedJob, matched: readonly number[]): readonly (number | undefined)[] {
   let at = 0;
-  return [job, ...job.then].map((of) => {
-    const parts = partsOf(of, at);
+  return [job, ...job.then].map((of, i) => {
+    const parts = partsOf(of, i, at);
     const own = parts.findIndex((p) => p.selection === of.selection);
     at += parts.length;
     return own < 0 ? undefined : matched[at - parts.length + own];
@@ -164,7 +183,8 @@ export function matchedOf(job: CheckedJob, matched: readonly number[]): readonly
 }
 
 function partsOf(
-  { selection, act, changes, writeAgain, rules, also, falls }: CheckedJobPart,
+  { selection, act, changes, writeAgain, rules, also, falls, links }: CheckedJobPart,
+  which: number,
   at: number,
 ): CheckedPart[] {
   const { type } = selection;
@@ -192,6 +212,16 @@ function partsOf(
       changes: [pointing(a), ...a.changes],
       along: [],
       ...(a.per && hasOwn && act === 'update' ? { dealt: { part: at, type: type.id, by: a.per.name } } : {}),
+    })),
+    ...links.map((l): CheckedPart => ({
+      id: l.link.type.id,
+      act: l.act,
+      type: l.link.type,
+      selection: l.selection,
+      changes: l.changes,
+      along: [],
+      falls: l.falls,
+      entry: { part: which, edit: l.edit, entry: l.entry },
     })),
   ];
 }
@@ -222,6 +252,7 @@ function partOf(part: CheckedPart): OrderPart {
     reads: reads.map(freezeTree),
     writes,
     ...(part.dealt ? { dealt: part.dealt } : {}),
+    ...(part.entry ? { entry: part.entry } : {}),
     // What falls with a record falls with the first of those it points at: these go one after another too.
     inOrder: act === 'update' ? readsItsOwn(type, reads, writes) : act === 'delete' && (part.falls ?? []).length > 0,
     along: [
@@ -374,10 +405,13 @@ function pathsTo(path: FieldPath, type: RecordType, writes: readonly string[]): 
  */
 export function checkParts(parts: readonly CheckedPart[]): void {
   const made = new Set<string>();
+  // Each link that a job makes is of another entry: none of them is read by the others.
+  const links = new Set<string>();
   for (const part of parts) {
     const reads = readsOf(part);
-    const child = reads.find((t) => t.kind === 'children' && made.has(t.relation.child.id));
-    if (child || made.has(part.selection.type.id))
+    const isMade = (type: RecordType): boolean => made.has(type.id) || (!part.entry && links.has(type.id));
+    const child = reads.find((t) => t.kind === 'children' && isMade(t.relation.child));
+    if (child || isMade(part.selection.type))
       fail(
         'not_changeable',
         `An earlier part makes records that ${part.type.label.toLowerCase()} of this one would read: put it after.`,
@@ -387,7 +421,7 @@ export function checkParts(parts: readonly CheckedPart[]): void {
         part.type,
         part.changes.map((c) => c.field.name),
       );
-      made.add(part.type.id);
+      (part.entry ? links : made).add(part.type.id);
     }
     for (const { type, by, changes } of part.along) {
       mustBeMakable(type, [by.name, ...changes.map((c) => c.field.name)]);

@@ -9,7 +9,7 @@ export const typeHandlers: Handlers<typeof typeRoutes> = {
   },
 
   async type({ seen, params }) {
-    return typeView(seen.catalog.type(params.type!));
+    return typeView(seen.catalog, seen.catalog.type(params.type!));
   },
 
   async typeSettings(call) {
@@ -36,5 +36,6 @@ export const typeHandlers: Handlers<typeof typeRoutes> = {
 /** Where fields are hidden they are seen: by who may hide them. */
 async function settingsOf({ services, seen, params }: Call) {
   seen.must('administer');
-  return typeView((await services.catalogs.get()).type(params.type!), true);
+  const catalog = await services.catalogs.get();
+  return typeView(catalog, catalog.type(params.type!), true);
 }

@@ -1,5 +1,5 @@
 import type { TypeSummary, TypeView } from '@tantamos/contract';
-import type { RecordType, Unreadable } from '@tantamos/core';
+import { linkField, linksOf, type Catalog, type RecordType, type Unreadable } from '@tantamos/core';
 
 export function typeSummary(t: RecordType): TypeSummary {
   const {
@@ -57,12 +57,13 @@ export function unreadableSummary({ name, label, reason }: Unreadable): TypeSumm
 }
 
 /** `withHidden`: as administrators set it. */
-export function typeView(t: RecordType, withHidden = false): TypeView {
+export function typeView(catalog: Catalog, t: RecordType, withHidden = false): TypeView {
   const fields = withHidden ? t.fields : t.fields.filter((f) => !f.hidden);
   const shown = new Set(fields.map((f) => f.name));
   return {
     ...typeSummary(t),
     fields,
+    links: linksOf(catalog, t).map(linkField),
     unreadable: t.unreadable,
     rules: t.rules.filter((r) => r.fields.every((f) => shown.has(f))).map(({ name, message }) => ({ name, message })),
     triggers: t.triggers.map((trigger) => ({
