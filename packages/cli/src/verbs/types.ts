@@ -56,10 +56,19 @@ export const types: Verb = (program) => {
             f.notEditable ? `no: ${f.notEditable}` : 'yes',
           ];
         });
+        for (const l of view.links)
+          rows.push([
+            l.name,
+            l.label,
+            'list',
+            `records → ${l.refersTo}`,
+            l.notEditable ? `no: ${l.notEditable}` : 'yes: add, remove',
+          ]);
         for (const f of view.unreadable) rows.push([f.name, f.label, '', '', `cannot be read: ${f.reason}`]);
         const columns = ['field', 'label', 'kind', 'limits', 'can be changed'];
         print({ columns, whole: ['limits', 'can be changed'], rows }, readFormat(o.format), [
           ...view.fields,
+          ...view.links,
           ...view.unreadable,
         ]);
       }),

@@ -6,7 +6,7 @@ import { LinkButton } from '../components/Button';
 import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
 import type { FieldChoice } from '../records/fields';
-import { editActions, formOf, type DraftEdit, type Result } from './edits';
+import { editActions, formOf, isLink, type DraftEdit, type Result } from './edits';
 
 const ExpressionBox = lazy(() => import('../components/ExpressionBox'));
 
@@ -33,7 +33,7 @@ const firstControl = 'input, select, textarea, button, [contenteditable="true"]'
 /** One edit as a card: field ▸ action ▸ value, and where it is to be done only. */
 export function EditCard(props: Props) {
   const { type, fields, selection, edit, results, before, taken, problems, onChange, onRemove, isNew = false } = props;
-  const field = type.fields.find((f) => f.name === edit.field);
+  const field = changeable(type).find((f) => f.name === edit.field);
   const named = field ? ` of ${field.label}` : '';
   const shape = formOf(edit.kind);
   const { action, Form } = shape;
@@ -73,11 +73,11 @@ export function EditCard(props: Props) {
           isNew={isNew && !field}
           hint="A field, or a field and what to do"
           value={edit.field ?? null}
-          options={type.fields.map((f) => ({
+          options={changeable(type).map((f) => ({
             id: f.name,
             label: f.label,
             more: f.comment ?? '',
-            note: f.kind.replace('_', '/'),
+            note: isLink(f) ? 'list of records' : f.kind.replace('_', '/'),
             not: whyNot(f, taken),
           }))}
           next={next}
@@ -127,10 +127,21 @@ export function EditCard(props: Props) {
   );
 }
 
+/** Fields, and lists that stand in tables of links. */
+function changeable({ fields, links }: TypeView): readonly FieldView[] {
+  return [...fields, ...links];
+}
+
+/** May the kind of edit be chosen for it? */
+function isFor(kind: Edit['kind'], field: FieldView): boolean {
+  const form = formOf(kind);
+  return isLink(field) ? form.takesLinks === true : form.fits(field);
+}
+
 /** What can be done to a field, each found by the words people have for it. */
 function actionsOf(field: FieldView) {
   return editActions
-    .filter(([, form]) => form.action !== null && form.fits(field))
+    .filter(([id, form]) => form.action !== null && isFor(id, field))
     .map(([id, { action }]) => ({
       id,
       label: action!,
@@ -144,7 +155,7 @@ const between = '\n';
 
 /** Fields with what can be done to each: “due on postpone”. */
 function withActions(type: TypeView, taken: readonly string[]) {
-  return type.fields
+  return changeable(type)
     .filter((f) => whyNot(f, taken) === null)
     .flatMap((f) =>
       actionsOf(f).map((a) => ({
@@ -230,11 +241,13 @@ function OnlyWhere({
 
 /** The same action on another field, where it may be chosen for it. */
 function begun(kind: Edit['kind'], name: string, type: TypeView): DraftEdit {
-  const field = type.fields.find((f) => f.name === name);
-  return { kind: field && formOf(kind).fits(field) ? kind : 'set', field: name } as DraftEdit;
+  const field = changeable(type).find((f) => f.name === name);
+  const usual = field && isLink(field) ? 'add' : 'set';
+  return { kind: field && isFor(kind, field) ? kind : usual, field: name } as DraftEdit;
 }
 
 function whyNot(field: FieldView, taken: readonly string[]): string | null {
-  if (taken.includes(field.name)) return 'Another edit changes it already.';
+  // Of a list one goes in while another comes out.
+  if (taken.includes(field.name) && !isLink(field)) return 'Another edit changes it already.';
   return field.notEditable && `Not changeable: ${field.notEditable}`;
 }

@@ -71,7 +71,8 @@ export default function OpenPanel(props: JobPanelProps) {
   const stale = !sample.current;
   const { view: data } = sample;
   const rules = useQuery(queries.rules(type.id)).data ?? [];
-  const offered = narrowed(type, rules, draft.edits);
+  const open = narrowed(type, rules, draft.edits);
+  const offered = draft.act === null ? open : { ...open, links: [] };
   const needed = stale ? [] : neededBy(rows ?? [], rules, type, draft.edits);
   const problems = isEdited ? (data?.problems ?? []) : [];
   const counts = data?.counts;

@@ -38,8 +38,9 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
   const [everOpen, setEverOpen] = useState(false);
   if (open && !everOpen) setEverOpen(true);
   const chosen = view.columns ?? usualColumns(type);
-  // What is being changed is in sight, chosen or not.
-  const edited = draft.panel ? [...new Set(draft.edits.flatMap((e) => e.field ?? []))] : [];
+  // What is being changed is in sight, chosen or not; a list in a table of links is no column.
+  const isColumn = (name: string | undefined): name is string => type.fields.some((f) => f.name === name);
+  const edited = draft.panel ? [...new Set(draft.edits.map((e) => e.field).filter(isColumn))] : [];
   const others = chosen.filter((c) => !edited.includes(c));
   const columns = edited.length > 0 ? [...others.slice(0, 2), ...edited, ...others.slice(2)] : chosen;
   const sort = view.sort ?? [];

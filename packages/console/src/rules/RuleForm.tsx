@@ -184,7 +184,7 @@ function OfType({ type, rule, onDone }: { type: TypeView; rule: RuleView | null;
         {mend.map((edit, i) => (
           <EditCard
             key={i}
-            type={type}
+            type={{ ...type, links: [] }}
             fields={fields}
             selection={{}}
             edit={edit}

@@ -11,18 +11,20 @@ export function Shares({
   field,
   shares,
   head,
+  label = 'Among',
   weighted = true,
   onChange,
 }: {
   field: FieldView;
   shares: readonly Share[];
   head: string;
+  label?: string;
   weighted?: boolean;
   onChange: (shares: readonly Share[]) => void;
 }) {
   return (
     <Lines<Share>
-      label="Among"
+      label={label}
       heads={weighted ? [head, 'How much'] : [head]}
       widths={['', 'w-16']}
       lines={shares}

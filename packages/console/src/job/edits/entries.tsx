@@ -1,5 +1,6 @@
 import { TextRow } from './parts';
-import { isFreeText, type DraftEdit, type EditForm, type FormProps } from './form';
+import { Shares } from './Shares';
+import { isFreeText, isLink, type DraftEdit, type EditForm, type FormProps } from './form';
 
 type Entries = 'add' | 'remove';
 
@@ -11,6 +12,17 @@ function completed<K extends Entries>(kind: K, edit: DraftEdit<Entries>) {
 }
 
 function Form({ field, edit, onChange }: FormProps<Entries>) {
+  if (isLink(field))
+    return (
+      <Shares
+        label="Entries"
+        field={field}
+        shares={(edit.entries ?? ['']).map((to) => ({ to }))}
+        head="Which"
+        weighted={false}
+        onChange={(all) => onChange({ entries: all.map((s) => String(s.to)) })}
+      />
+    );
   return (
     <div className="space-y-1.5">
       <TextRow
@@ -38,6 +50,7 @@ export const add: EditForm<'add'> = {
   action: 'Add to the list',
   isWide: () => true,
   fits,
+  takesLinks: true,
   complete: (edit) => completed('add', edit),
   Form: Form as EditForm<'add'>['Form'],
 };
@@ -46,6 +59,7 @@ export const remove: EditForm<'remove'> = {
   action: 'Take out of the list',
   isWide: () => true,
   fits,
+  takesLinks: true,
   complete: (edit) => completed('remove', edit),
   Form: Form as EditForm<'remove'>['Form'],
 };

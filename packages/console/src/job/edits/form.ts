@@ -42,11 +42,15 @@ export interface EditForm<K extends Edit['kind']> {
   isWide?(field: FieldView): boolean;
   /** May it be chosen for this field? */
   fits(field: FieldView): boolean;
+  /** May it be chosen for a list that stands in a table of links? */
+  readonly takesLinks?: true;
   /** As the service takes it; null while something is missing. What another action left in the draft is not taken. */
   complete(edit: DraftEdit<K>): Of<K> | null;
   Form(props: FormProps<K>): ReactNode;
 }
 
+/** A list that stands in a table of links: its entries are records. */
+export const isLink = (f: FieldView): boolean => f.base === 'list' && f.refersTo !== null;
 export const isFreeText = (f: FieldView): boolean => f.base === 'text' && f.choices === null && f.refersTo === null;
 export const isNumber = (f: FieldView): boolean => f.base === 'number' && f.choices === null && f.refersTo === null;
 export const isTime = (f: FieldView): boolean => f.base === 'date' || f.base === 'moment';

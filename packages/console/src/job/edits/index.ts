@@ -16,7 +16,7 @@ import { shift } from './shift';
 import { split } from './split';
 import { tidy } from './tidy';
 
-export type { DraftEdit, Result } from './form';
+export { isLink, type DraftEdit, type Result } from './form';
 
 // The only list of edit kinds in the console, in the order they are offered.
 const forms: { [K in Edit['kind']]: EditForm<K> } = {
