@@ -1,9 +1,10 @@
-import { bases, fieldKinds, type Field, type Trigger } from '@tantamos/core';
+import { bases, fieldKinds, newKeysWays, type NewKeys, type Field, type Trigger } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
   IsArray,
   IsBoolean,
+  IsIn,
   IsInt,
   IsNotEmpty,
   IsOptional,
@@ -25,6 +26,8 @@ export class TypeSettingsBody {
   @Nullable() @IsArray() @ArrayMaxSize(2000) @IsString({ each: true }) fieldOrder?: string[] | null;
   /** Which records count as open, as CQL2 text; null: all of them. */
   @Nullable() @IsString() @IsNotEmpty() @MaxLength(10_000) openWhen?: string | null;
+  /** How keys of new records are made where the database makes none; null: they are not. */
+  @Nullable() @IsIn(newKeysWays) newKeys?: NewKeys | null;
   @IsOptional() @IsBoolean() refusesInactive?: boolean;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
@@ -57,6 +60,7 @@ export const TypeSummary = named('TypeSummary', {
   activeField: nullable(text, 'the field that is No of records that are not to be chosen any more'),
   refusesInactive: Of.Boolean({ description: 'whether they are refused; else one is warned' }),
   openWhen: nullable(text, 'which records count as open; null: all of them'),
+  newKeys: nullable(oneOf(newKeysWays), 'how keys of new records are made where the database makes none'),
   notChangeable: nullable(text),
   notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
   hidden: flag,

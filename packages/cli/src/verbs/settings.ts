@@ -1,4 +1,5 @@
 import type { FieldSettingsBody, TypeSettingsBody } from '@tantamos/contract';
+import type { NewKeys } from '@tantamos/core';
 import { ask, hasTerminal } from '../ask';
 import { moment, print, readFormat, talk } from '../output';
 import { client } from '../session';
@@ -8,12 +9,13 @@ import { commas, wholeNumber } from '../options';
 
 interface TypeOptions extends Omit<
   TypeSettingsBody,
-  'ownerFields' | 'fieldOrder' | 'openWhen' | 'hidden' | 'refusesInactive'
+  'ownerFields' | 'fieldOrder' | 'openWhen' | 'newKeys' | 'hidden' | 'refusesInactive'
 > {
   readonly refuseInactive?: string;
   readonly ownerFields?: string;
   readonly fieldOrder?: string;
   readonly openWhen?: string;
+  readonly newKeys?: string;
   readonly hide?: true;
   readonly reveal?: true;
 }
@@ -47,6 +49,7 @@ export const settings: Verb = (program) => {
     .option('--field-order <list>', 'the fields in the order of forms, the first ones named: a,b')
     .option('--active-field <field>', 'the yes/no field that says who is not to be chosen any more')
     .option('--open-when <filter>', 'which records count as open, such as "state <> \'done\'"; empty: all of them')
+    .option('--new-keys <how>', 'how keys are made where the database makes none: highest, uuid or none')
     .option('--refuse-inactive <yesno>', 'whether those may not be chosen at all: yes or no (else one is warned)')
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
     .option('--typed-from <n>', 'from so many on, the number must be said', wholeNumber('--typed-from'))
@@ -57,7 +60,7 @@ export const settings: Verb = (program) => {
       acting(
         async (
           type: string,
-          { ownerFields, fieldOrder, openWhen, hide, reveal, refuseInactive, ...plain }: TypeOptions,
+          { ownerFields, fieldOrder, openWhen, newKeys, hide, reveal, refuseInactive, ...plain }: TypeOptions,
         ) => {
           const refusesInactive =
             refuseInactive === undefined ? undefined : yesOrNo('--refuse-inactive', refuseInactive);
@@ -67,6 +70,7 @@ export const settings: Verb = (program) => {
             ...(ownerFields === undefined ? {} : { ownerFields: commas(ownerFields) }),
             ...(fieldOrder === undefined ? {} : { fieldOrder: fieldOrder.trim() ? commas(fieldOrder) : null }),
             ...(openWhen === undefined ? {} : { openWhen: openWhen.trim() || null }),
+            ...(newKeys === undefined ? {} : { newKeys: newKeys === 'none' ? null : (newKeys as NewKeys) }),
             ...(hidden === undefined ? {} : { hidden }),
             ...(refusesInactive === undefined ? {} : { refusesInactive }),
           };
@@ -81,6 +85,7 @@ export const settings: Verb = (program) => {
                 ownerFields: view.ownerFields.join(', '),
                 activeField: view.activeField,
                 openWhen: view.openWhen,
+                newKeys: view.newKeys,
                 refusesInactive: view.refusesInactive,
                 ...bounds,
                 hidden: isHidden,

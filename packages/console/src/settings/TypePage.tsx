@@ -49,6 +49,7 @@ function TypeForm({ type }: { type: TypeView }) {
   const [owners, setOwners] = useState<readonly string[]>(type.ownerFields);
   const [active, setActive] = useState(type.activeField ?? '');
   const [open, setOpen] = useState(type.openWhen ?? '');
+  const [newKeys, setNewKeys] = useState<TypeView['newKeys'] | ''>(type.newKeys ?? '');
   const [refuses, setRefuses] = useState(type.refusesInactive);
   const [hidden, setHidden] = useState(type.hidden);
   const [most, setMost] = useState(type.bounds.mostRecords === null ? '' : String(type.bounds.mostRecords));
@@ -62,6 +63,7 @@ function TypeForm({ type }: { type: TypeView }) {
       if (owners.join() !== type.ownerFields.join()) body.ownerFields = [...owners];
       if (active !== (type.activeField ?? '')) body.activeField = active || null;
       if (open.trim() !== (type.openWhen ?? '')) body.openWhen = open.trim() || null;
+      if (newKeys !== (type.newKeys ?? '')) body.newKeys = newKeys || null;
       if (refuses !== type.refusesInactive) body.refusesInactive = refuses;
       if (hidden !== type.hidden) body.hidden = hidden;
       if (most !== String(type.bounds.mostRecords ?? '')) body.mostRecords = most.trim() ? Number(most) : null;
@@ -116,6 +118,20 @@ function TypeForm({ type }: { type: TypeView }) {
       />
       <Line label="The number must be typed from" value={typed} onChange={setTyped} inputMode="numeric" />
       <Line label="Largest batch" value={batch} onChange={setBatch} inputMode="numeric" />
+      <Labelled label="Keys of new records are">
+        {(id) => (
+          <select
+            id={id}
+            className={textInput}
+            value={newKeys}
+            onChange={(e) => setNewKeys(e.target.value as typeof newKeys)}
+          >
+            <option value="">made by the database, or given</option>
+            <option value="highest">one more than the highest</option>
+            <option value="uuid">random UUIDs</option>
+          </select>
+        )}
+      </Labelled>
       <div className="sm:col-span-3">
         <Line
           label="Open are those where"

@@ -118,6 +118,10 @@ export interface Limits {
   changed(fields: readonly string[], alias: Sql): { readonly allowed: Sql; readonly words: string } | null;
 }
 
+/** How keys are made where the database makes none: one more than the highest, one record after another, or a random UUID. */
+export const newKeysWays = ['highest', 'uuid'] as const;
+export type NewKeys = (typeof newKeysWays)[number];
+
 export interface RecordType {
   /** The table's name; with its schema before it where that is not `public` (see `dotted`). */
   readonly id: string;
@@ -133,6 +137,8 @@ export interface RecordType {
   readonly activeField: string | null;
   /** A condition that says which of its records count as open (language.md); null: all of them. */
   readonly openWhen: string | null;
+  /** How keys of new records are made; null: by the database, or they are given. */
+  readonly newKeys: NewKeys | null;
   /** The same field, seen or not, where those may not be chosen at all; null where who chooses them is only warned. */
   readonly onlyActive: string | null;
   readonly fields: readonly Field[];

@@ -19,6 +19,12 @@ interface Told {
   readonly changes: readonly { readonly field: string }[];
 }
 
+/** “grower certificates, one for each of growers” */
+function named({ type, makes }: Told): string {
+  const words = (id: string): string => id.replaceAll('_', ' ');
+  return makes === null ? words(type) : `${words(makes)}, one for each of ${words(type)}`;
+}
+
 /** Records one after another as groups of one type and with the same fields, each with what stands above it. */
 export function alike<R extends Told>(
   records: readonly R[],
@@ -27,7 +33,7 @@ export function alike<R extends Told>(
   for (const r of records) {
     const kind = JSON.stringify([r.type, r.makes, r.changes.map((c) => c.field)]);
     if (groups.at(-1)?.kind === kind) groups.at(-1)!.records.push(r);
-    else groups.push({ of: r.makes === null ? r.type : `${r.makes}, one for each of ${r.type}`, kind, records: [r] });
+    else groups.push({ of: named(r), kind, records: [r] });
   }
   return groups;
 }

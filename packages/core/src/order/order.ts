@@ -254,7 +254,12 @@ function partOf(part: CheckedPart): OrderPart {
     ...(part.dealt ? { dealt: part.dealt } : {}),
     ...(part.entry ? { entry: part.entry } : {}),
     // What falls with a record falls with the first of those it points at: these go one after another too.
-    inOrder: act === 'update' ? readsItsOwn(type, reads, writes) : act === 'delete' && (part.falls ?? []).length > 0,
+    // Keys that are counted on from the highest are drawn by one lane.
+    inOrder:
+      (act === 'update' && readsItsOwn(type, reads, writes)) ||
+      (act === 'delete' && (part.falls ?? []).length > 0) ||
+      (act === 'create' && type.newKeys === 'highest') ||
+      part.along.some((a) => a.type.newKeys === 'highest'),
     along: [
       ...part.along.map((a): Along => ({
         id: a.id,

@@ -48,6 +48,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     ownerFields: [],
     activeField: null,
     openWhen: null,
+    newKeys: null,
     onlyActive: null,
     fields: [key, ...fields],
     unreadable: [],

@@ -7,6 +7,7 @@ import {
   type Base,
   type Choice,
   type Field,
+  type NewKeys,
   type FieldKind,
   type Pointer,
   type RecordType,
@@ -66,11 +67,13 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         .map((c) => [c.columns[0]!, idOf.get(c.target!)] as const)
         .flatMap(([column, target]) => (target === undefined ? [] : [[column, target] as const])),
     );
-    const fields = all
+    const own = all
       .filter((column) => column.readable)
       .map((column) =>
         buildField(column, rules, key, references.get(column.name) ?? null, settings.field(id, column.name)),
       );
+    const newKeys = laid.newKeys !== null && key.length === 1 ? laid.newKeys : null;
+    const fields = newKeys === null ? own : own.map((f) => (f.name === key[0] ? withNewKeys(f, newKeys, table) : f));
     // Of that name; a field that is gone or of another kind tells nothing.
     const activeField =
       fields.find((f) => f.base === 'yes_no' && f.name === (laid.activeField ?? 'active'))?.name ?? null;
@@ -86,6 +89,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         laid.ownerFields ?? fields.filter((f) => f.kind === 'reference' && f.name === 'owner').map((f) => f.name),
       activeField,
       openWhen: laid.openWhen,
+      newKeys: fields === own ? null : newKeys,
       onlyActive: laid.refusesInactive ? activeField : null,
       fields: inOrder(fields, laid.fieldOrder ?? []),
       unreadable: all
@@ -262,6 +266,22 @@ function digitsOf(type: string): [number | null, number | null] {
   if (/^(smallint|integer|bigint)$/.test(type)) return [null, 0];
   const digits = /^numeric\((\d+),(\d+)\)/.exec(type);
   return digits ? [Number(digits[1]), Number(digits[2])] : [null, null];
+}
+
+/** May keys of this field be made so? */
+export function takesNewKeys({ base, dbType, scale, maxLength }: Field, how: NewKeys): boolean {
+  if (how === 'highest') return base === 'number' && (scale === 0 || /^(small|big)?int/.test(dbType));
+  return base === 'uuid' || (base === 'text' && (maxLength === null || maxLength >= 36));
+}
+
+/** The key of a type, as it is made where the database makes none. */
+function withNewKeys(field: Field, how: NewKeys, { schema, table }: TableRow): Field {
+  if (field.default !== null || field.generated || !takesNewKeys(field, how)) return field;
+  const named = (name: string): string => `"${name.replaceAll('"', '""')}"`;
+  const highest = `(select coalesce(max(${named(field.name)}), 0) from ${named(schema)}.${named(table)})`;
+  // Those of one batch are counted on from there.
+  const made = how === 'uuid' ? 'gen_random_uuid()' : `${highest} + row_number() over ()`;
+  return { ...field, default: `(${made})::${field.dbType}` };
 }
 
 /** From an enum, or from a CHECK that lists the texts it allows. */

@@ -3,16 +3,18 @@ import {
   clip,
   fail,
   fieldOf,
+  keyFields,
   namesIn,
   noContext,
   parse,
   walkSyntax,
   within,
   type Catalog,
+  type NewKeys,
   type RecordType,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
-import { buildCatalog } from './build';
+import { buildCatalog, takesNewKeys } from './build';
 import { introspect } from './introspect';
 import { noSettings, type FieldSettings, type TypeSettings } from './settings';
 
@@ -72,17 +74,19 @@ export class CatalogStore {
         where: 'activeField',
       });
     if (change.openWhen) within('openWhen', () => mustBePlain(change.openWhen!, whole, type));
+    if (change.newKeys) mustTakeNewKeys(type, change.newKeys);
     const now = (await this.typeSettings()).get(typeId) ?? noSettings;
     const { hidden = now.hidden, refusesInactive = now.refusesInactive } = change;
     const next = { ...now, ...change, hidden, refusesInactive };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by, active_field, refuses_inactive, field_order, open_when)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+         largest_batch, changed_by, active_field, refuses_inactive, field_order, open_when, new_keys)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
-         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, open_when = excluded.open_when, changed_at = now()`,
+         active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, open_when = excluded.open_when,
+         new_keys = excluded.new_keys, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -97,6 +101,7 @@ export class CatalogStore {
         refusesInactive,
         next.fieldOrder,
         next.openWhen,
+        next.newKeys,
       ],
     );
     this.refresh();
@@ -135,7 +140,7 @@ export class CatalogStore {
   private async typeSettings(): Promise<Map<string, TypeSettings>> {
     const rows = await this.database.rows<TypeSettings & { type: string }>(
       `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField",
-         field_order as "fieldOrder", open_when as "openWhen",
+         field_order as "fieldOrder", open_when as "openWhen", new_keys as "newKeys",
          refuses_inactive as "refusesInactive", hidden,
          most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
        from tantamos.type_setting`,
@@ -149,6 +154,23 @@ export class CatalogStore {
     );
     return new Map(rows.map(({ type, field, ...settings }) => [JSON.stringify([type, field]), settings]));
   }
+}
+
+/** Throws where keys cannot be made so. */
+function mustTakeNewKeys(type: RecordType, how: NewKeys): void {
+  const [field] = within('newKeys', () => keyFields(type));
+  if (type.key.length > 1)
+    fail('bad_value', `${type.label} have a key of ${type.key.length} fields; one is needed for keys to be made.`, {
+      where: 'newKeys',
+    });
+  if (!takesNewKeys(field!, how))
+    fail(
+      'type_mismatch',
+      how === 'uuid'
+        ? `${field!.label} takes no UUID: it is ${field!.dbType}.`
+        : `${field!.label} is no whole number, so there is no next one.`,
+      { where: 'newKeys' },
+    );
 }
 
 /** A condition that holds for everybody alike: of the record's own values, naming no other record, person or saved selection. */

@@ -1,3 +1,5 @@
+import type { NewKeys } from '@tantamos/core';
+
 /** What an administrator lays over a type; null means: as the database has it. */
 export interface TypeSettings {
   readonly label: string | null;
@@ -6,6 +8,7 @@ export interface TypeSettings {
   readonly activeField: string | null;
   readonly fieldOrder: readonly string[] | null;
   readonly openWhen: string | null;
+  readonly newKeys: NewKeys | null;
   readonly refusesInactive: boolean;
   readonly hidden: boolean;
   readonly mostRecords: number | null;
@@ -26,6 +29,7 @@ export const noSettings: TypeSettings = {
   activeField: null,
   fieldOrder: null,
   openWhen: null,
+  newKeys: null,
   refusesInactive: false,
   hidden: false,
   mostRecords: null,
