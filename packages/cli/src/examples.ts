@@ -24,6 +24,12 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
     `tantamos explain bookings -f "status = 'draft' AND valley = 'north'"`,
     `tantamos explain bookings -f "region = 'Northern Hill'"`,
   ],
+  'preset list': ['tantamos preset', 'tantamos preset list --format json'],
+  'preset keep': [
+    `tantamos preset keep "Monday call" tasks --with "subject=Call {name}" --with-computed "due_on = next_weekday(TODAY(), 'monday')"`,
+    `tantamos preset keep "who left" remarks --with "body=Handed over." --with "author=Ines Calloway"`,
+  ],
+  'preset forget': ['tantamos preset forget "Monday call"', 'tantamos preset forget "who left" --type remarks'],
   values: ['tantamos values bookings status,valley', `tantamos values bookings owner -f "status = 'draft'" --limit 10`],
   'selection list': ['tantamos selection list', 'tantamos selection list --format json'],
   'selection save': [

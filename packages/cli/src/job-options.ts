@@ -73,7 +73,7 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
     ...(given?.act === undefined ? {} : { act: given.act }),
     ...(given?.also === undefined ? {} : { also: given.also }),
     ...(given?.writeAgain === undefined ? {} : { writeAgain: given.writeAgain }),
-    ...doneIn(options),
+    ...(await doneIn(api, options)),
     ...(then.length > 0 ? { then } : {}),
     safety: { ...given?.safety, ...safety },
     ...(given?.after === undefined ? {} : { after: given.after }),

@@ -1,5 +1,5 @@
 import type { Client } from '@tantamos/client';
-import type { AlsoBody, FollowsBody, JobPartBody, LaterPartBody } from '@tantamos/contract';
+import type { AlsoBody, FollowsBody, JobPartBody, LaterPartBody, PresetView } from '@tantamos/contract';
 import type { Edit } from '@tantamos/core';
 import { Command } from 'commander';
 import { readFormula, readValued, saidIn, withEditOptions } from './edit-options';
@@ -11,7 +11,7 @@ import { UsageError } from './trouble';
 // What is done to the records of one selection; a job has one such part, or several with --then between them.
 
 /** A record to be made for each, as its options say it one after the other. */
-type SaidAlso = Omit<AlsoBody, 'values'> & { readonly values: readonly Edit[] };
+type SaidAlso = Omit<AlsoBody, 'values'> & { readonly values: readonly Edit[]; readonly preset?: string };
 
 export interface PartOptions extends SelectionOptions {
   /** The edits of all options, in the order in which they were said; each option holds the same. */
@@ -20,6 +20,8 @@ export interface PartOptions extends SelectionOptions {
   readonly delete?: boolean;
   readonly copies?: boolean;
   readonly writeAgain?: boolean;
+  /** The type of what is made, where the verb says it. */
+  readonly makes?: string;
 }
 
 /** The options that say which records, and what is done to them. */
@@ -32,31 +34,14 @@ export function withPartOptions(command: Command): Command {
 
 /** The options that say what is made for each record. */
 export function withAlsoOptions(command: Command): Command {
-  const said: SaidAlso[] = [];
-  const last = (option: string, change: (also: SaidAlso) => Partial<SaidAlso>): SaidAlso[] => {
-    // What is created is said by the verb itself.
-    if (said.length === 0 && command.name() === 'create') said.push({ type: '', values: [] });
-    const also = said.at(-1);
-    if (!also) throw new UsageError(`${option} is of the --also before it, and there is none.`);
-    said.splice(-1, 1, { ...also, ...change(also) });
+  const { said, last } = saying(command);
+  command.option('--also <type>', 'make a record of this type for each of them (again for more)', (type: string) => {
+    said.push({ type, values: [] });
     return said;
-  };
-  const giving = (option: string, read: (text: string) => Edit) => (text: string) =>
-    last(option, ({ values }) => ({ values: [...values, read(text)] }));
-  return command
-    .option('--also <type>', 'make a record of this type for each of them (again for more)', (type: string) => {
-      said.push({ type, values: [] });
-      return said;
-    })
-    .option(
-      '--with <field=value>',
-      'of --also: what it gets; in a text, {…} is worked out',
-      giving('--with', (t) => readValued('set', t, '--with')),
-    )
-    .option(
-      '--with-computed <field=expression>',
-      'of --also: what it gets by an expression',
-      giving('--with-computed', (t) => readFormula(t, '--with-computed')),
+  });
+  return giving(command, last, 'of --also: ')
+    .option('--preset <name>', 'of --also: what is kept under this name, but for what --with says', (preset: string) =>
+      last('--preset', () => ({ preset })),
     )
     .option('--for-each <field>', 'of --also: one for each record that this field of theirs points at', (per: string) =>
       last('--for-each', () => ({ per })),
@@ -71,24 +56,87 @@ export function withAlsoOptions(command: Command): Command {
     );
 }
 
+/** The options that say what a new record gets, by themselves. */
+export function withGivenOptions(command: Command): Command {
+  return giving(command, saying(command).last);
+}
+
+type Last = (option: string, change: (also: SaidAlso) => Partial<SaidAlso>) => SaidAlso[];
+
+/** What is made, as it is said one option after the other; `last`: says more of the last one. */
+function saying(command: Command): { readonly said: SaidAlso[]; readonly last: Last } {
+  const said: SaidAlso[] = [];
+  const last: Last = (option, change) => {
+    // What is made is said by the verb itself.
+    if (said.length === 0 && ['create', 'keep'].includes(command.name())) said.push({ type: '', values: [] });
+    const also = said.at(-1);
+    if (!also) throw new UsageError(`${option} is of the --also before it, and there is none.`);
+    said.splice(-1, 1, { ...also, ...change(also) });
+    return said;
+  };
+  return { said, last };
+}
+
+function giving(command: Command, last: Last, of = ''): Command {
+  const given = (option: string, read: (text: string) => Edit) => (text: string) =>
+    last(option, ({ values }) => ({ values: [...values, read(text)] }));
+  return command
+    .option(
+      '--with <field=value>',
+      `${of}what it gets; in a text, {…} is worked out`,
+      given('--with', (t) => readValued('set', t, '--with')),
+    )
+    .option(
+      '--with-computed <field=expression>',
+      `${of}what it gets by an expression`,
+      given('--with-computed', (t) => readFormula(t, '--with-computed')),
+    );
+}
+
 /** What is made for each record, whichever option said it. */
 export function alsoIn(options: object): readonly SaidAlso[] {
   const all = options as Readonly<Record<string, unknown>>;
-  const option = ['also', 'with', 'withComputed', 'forEach', 'pointing', 'firstIn'].find((name) =>
+  const option = ['also', 'with', 'withComputed', 'preset', 'forEach', 'pointing', 'firstIn'].find((name) =>
     Array.isArray(all[name]),
   );
   return option === undefined ? [] : (all[option] as readonly SaidAlso[]);
 }
 
 /** What a part does besides its edits. */
-export function doneIn(o: PartOptions): Pick<JobPartBody, 'act' | 'also' | 'writeAgain'> {
+export async function doneIn(api: Client, o: PartOptions): Promise<Pick<JobPartBody, 'act' | 'also' | 'writeAgain'>> {
   if (o.delete && o.copies) throw new UsageError('Say --delete or --copies, not both.');
-  const also = alsoIn(o);
+  const also: AlsoBody[] = [];
+  for (const one of alsoIn(o))
+    also.push(await withPreset(api, one.type === '' ? { ...one, type: o.makes ?? '' } : one));
   return {
     ...(o.delete ? { act: 'delete' as const } : o.copies ? { act: 'copy' as const } : {}),
-    ...(also.length > 0 ? { also: [...also] } : {}),
+    ...(also.length > 0 ? { also } : {}),
     ...(o.writeAgain === undefined ? {} : { writeAgain: o.writeAgain }),
   };
+}
+
+/** With what is kept under the name, but for the fields that are given a value here. */
+async function withPreset(api: Client, { preset, ...also }: SaidAlso): Promise<AlsoBody> {
+  if (preset === undefined) return also;
+  const { edits } = await presetNamed(api, preset, also.type);
+  const isSaid = (edit: Edit): boolean => also.values.some((v) => v.field.toLowerCase() === edit.field.toLowerCase());
+  return { ...also, values: [...edits.filter((e) => !isSaid(e)), ...also.values] };
+}
+
+/** The preset of that name, in any case, or whose id begins so; of that type where one is said. */
+export async function presetNamed(api: Client, said: string, type?: string): Promise<PresetView> {
+  const all = await api.presets();
+  const called = all.filter((p) => p.name.toLowerCase() === said.toLowerCase() || p.id.startsWith(said.toLowerCase()));
+  const found = called.filter((p) => type === undefined || p.type === type);
+  if (found.length === 1) return found[0]!;
+  if (found.length > 1)
+    throw new UsageError(`“${said}” is kept for ${found.map((p) => p.type).join(' and ')}: say which with --type.`);
+  const others = called.map((p) => p.type).join(' and ');
+  throw new UsageError(
+    others
+      ? `“${said}” is kept for ${others}, not ${type}.`
+      : `Nothing is kept as “${said}”; tantamos preset lists them.`,
+  );
 }
 
 type LaterOptions = PartOptions & { readonly follow?: string };
@@ -134,7 +182,7 @@ export async function readLater(api: Client): Promise<{ readonly parts: LaterPar
     parts.push({
       selection: await readSelection(api, type, options),
       edits,
-      ...doneIn(options),
+      ...(await doneIn(api, options)),
       ...(options.follow === undefined ? {} : { follows: readFollow(options.follow) }),
     });
     all.push([...said]);

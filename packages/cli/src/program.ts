@@ -12,6 +12,7 @@ import { job } from './verbs/job';
 import { match } from './verbs/match';
 import { selection } from './verbs/selection';
 import { values } from './verbs/values';
+import { preset } from './verbs/preset';
 import { preview } from './verbs/preview';
 import { record } from './verbs/record';
 import { result } from './verbs/result';
@@ -52,6 +53,7 @@ export function makeProgram(): Command {
     record,
     preview,
     whole,
+    preset,
     handover,
     run,
     result,

@@ -168,6 +168,7 @@ export const queries = {
   newestRuns: () =>
     queryOptions({ queryKey: ['runs', 'newest'], queryFn: () => api.runs({ limit: 20 }), staleTime: 0 }),
   selections: () => queryOptions({ queryKey: ['selections'], queryFn: () => api.selections() }),
+  presets: () => queryOptions({ queryKey: ['presets'], queryFn: () => api.presets(), staleTime: 10_000 }),
   counts: () => queryOptions({ queryKey: ['counts'], queryFn: () => api.keptCounts(), staleTime: 0 }),
   comparedCounts: (id: string) =>
     queryOptions({ queryKey: ['counts', id], queryFn: () => api.compareCounts(id), staleTime: 0 }),

@@ -11,6 +11,7 @@ export * from './journal';
 export * from './lists';
 export * from './openapi';
 export * from './page';
+export * from './presets';
 export * from './previews';
 export * from './problem';
 export * from './records';

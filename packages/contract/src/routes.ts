@@ -6,6 +6,7 @@ import { exportRoutes } from './export';
 import { handoverRoutes } from './handovers';
 import { jobRoutes } from './jobs';
 import { listRoutes } from './lists';
+import { presetRoutes } from './presets';
 import { previewRoutes } from './previews';
 import { recordRoutes } from './records';
 import { rightRoutes } from './rights';
@@ -35,6 +36,7 @@ export const routes = {
   ...previewRoutes,
   ...runRoutes,
   ...handoverRoutes,
+  ...presetRoutes,
 } as const;
 export type Routes = typeof routes;
 export type RouteName = keyof Routes;

@@ -60,6 +60,7 @@ export * from './language/frozen';
 export * from './job/inputs';
 export * from './job/also';
 export * from './job/links';
+export * from './job/preset';
 export * from './job/handover';
 export * from './job/parts';
 export * from './job/falls';

@@ -25,10 +25,8 @@ export const whole: Verb = (program) => {
         if (o.copies) return worked(await readJob(client(), type, o), o);
         if (o.for === undefined)
           throw new UsageError(`Say for which records one is made (--for TYPE), or --copies to copy some of ${type}.`);
-        const job = await readJob(client(), o.for, o);
-        const also = job.also?.length ? job.also : [{ type, values: [] }];
-        const rest = { ...job, also: also.map((a) => (a.type === '' ? { ...a, type } : a)) };
-        return worked(rest, o);
+        const job = await readJob(client(), o.for, { ...o, makes: type });
+        return worked(job.also?.length ? job : { ...job, also: [{ type, values: [] }] }, o);
       }),
     );
 

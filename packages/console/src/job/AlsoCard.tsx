@@ -7,7 +7,8 @@ import { Picker } from '../components/Picker';
 import { ProblemList } from '../components/Problems';
 import { useAllTypes, waysTo } from '../records/all-types';
 import { useFields } from '../records/fields';
-import { formOf, type DraftEdit } from './edits';
+import { completeEdits, formOf, type DraftEdit } from './edits';
+import { Presets } from './Presets';
 import type { DraftAlso } from './whole';
 
 interface Props {
@@ -98,6 +99,11 @@ export function AlsoCard({ type, also, problems, onChange, onRemove }: Props) {
               onChange={(first) => onChange({ ...also, first })}
             />
           )}
+          <Presets
+            into={into}
+            edits={completeEdits(also.values)}
+            onTake={(edits) => onChange({ ...also, values: edits as DraftAlso['values'] })}
+          />
           {also.values.map((value, i) => (
             <Given
               key={i}

@@ -3,6 +3,7 @@ import type { Problem } from '@tantamos/core';
 import { Copy, CornerDownRight, FilePlus, Trash2, X } from 'lucide-react';
 import { usePerson } from '../app/session';
 import { Button, LinkButton } from '../components/Button';
+import { textInput } from '../components/inputs';
 import { useAllTypes } from '../records/all-types';
 import { AlsoCard } from './AlsoCard';
 import type { Draft } from './draft';
@@ -85,6 +86,19 @@ export function Whole({ type, draft, problems, change }: Props & { problems: rea
             onRemove={() => change({ also: also.filter((_, j) => j !== i) })}
           />
         ))}
+      {act === null && draft.edits.length > 0 && also.some((a) => a.type !== undefined && !a.per) && (
+        <label className="flex items-center gap-2">
+          <span className="shrink-0">Made for</span>
+          <select
+            className={textInput}
+            value={draft.writeAgain ? 'all' : 'changed'}
+            onChange={(e) => change({ writeAgain: e.target.value === 'all' })}
+          >
+            <option value="changed">those that are changed</option>
+            <option value="all">those that are right already too, which are written again</option>
+          </select>
+        </label>
+      )}
       {then.map((part, i) => (
         <ThenCard
           key={i}

@@ -123,7 +123,7 @@ function TypeForm({ type }: { type: TypeView }) {
           <select
             id={id}
             className={textInput}
-            value={newKeys}
+            value={newKeys ?? ''}
             onChange={(e) => setNewKeys(e.target.value as typeof newKeys)}
           >
             <option value="">made by the database, or given</option>

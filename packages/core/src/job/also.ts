@@ -32,7 +32,7 @@ export interface CheckedAlso {
 }
 
 /** Kinds of edits that give a value to what had none. */
-const giving: readonly Edit['kind'][] = ['set', 'compute'];
+export const giving: readonly Edit['kind'][] = ['set', 'compute'];
 
 /** Throws problems whose place is within it. */
 export function checkAlso(also: Also, selection: CheckedSelection, about: Omit<About, 'into'>): CheckedAlso {

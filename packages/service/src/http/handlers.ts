@@ -7,6 +7,7 @@ import { exportHandlers } from '../export/http';
 import { handoverHandlers } from '../handovers/http';
 import { jobHandlers } from '../jobs/http';
 import { listHandlers } from '../lists/http';
+import { presetHandlers } from '../presets/http';
 import { previewHandlers } from '../previews/http';
 import { recordHandlers } from '../records/http';
 import { rightHandlers } from '../rights/http';
@@ -37,4 +38,5 @@ export const handlers: Handlers<Routes> = {
   ...previewHandlers,
   ...runHandlers,
   ...handoverHandlers,
+  ...presetHandlers,
 };

@@ -108,6 +108,10 @@ describe('what is withheld is absent', () => {
       w.editor.keepCounts({ name: `by ${field.slice(0, 3)}`, selection: { type, filter: 'id < 20' }, fields: [field] });
     ids.invoiceCounts = (await counts('invoices', 'number')).id;
     ids.fieldCounts = (await counts('growers', 'credit_limit')).id;
+    const preset = (type: string, field: string) =>
+      w.editor.keepPreset({ name: 'preset', type, edits: [{ kind: 'set', field, value: 77777 }] });
+    ids.invoicePreset = (await preset('invoices', 'net')).id;
+    ids.fieldPreset = (await preset('growers', 'credit_limit')).id;
     ids.draft = (await w.editor.beginDraft({ job: { type: 'invoices', filter: 'x', edits: [] } })).id;
     ids.readerDraft = (await w.reader.beginDraft({ job: { type: 'invoices', filter: 'x', edits: [] } })).id;
     for (const role of ['editor', 'reader']) {
@@ -185,6 +189,12 @@ describe('what is withheld is absent', () => {
         body: { lines: [{ type: 'growers', field: 'owner', which: 'all' }], among: [{ to: '1' }] },
       },
     ],
+    presets: () => [{}],
+    keepPreset: () => [
+      { body: { name: 'x', type: 'invoices', edits: [{ kind: 'set', field: 'net', value: 1 }] } },
+      { body: { name: 'x', type: 'growers', edits: [{ kind: 'set', field: 'credit_limit', value: 1 }] } },
+    ],
+    dropPreset: () => [{ path: { id: ids.invoicePreset! } }, { path: { id: ids.fieldPreset! } }],
     settingChanges: () => [{}],
     detach: () => [{ body: { database: 'x' } }],
     signIn: () => [{ body: { login: 'piers', password: 'wrong', kind: 'token' } }],
