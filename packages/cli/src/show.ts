@@ -28,6 +28,7 @@ export function showPreview(p: PreviewView): void {
     const words = figuresWords(f);
     if (words !== '') out(color.dim(`  ${p.parts.length > 1 ? `${p.parts[f.part]!.type}.` : ''}${f.field}: ${words}`));
   }
+  if (p.loadsInAll) showLoads(p.loadsInAll, 'all these');
   for (const loads of p.loads) showLoads(loads, p.parts.length > 1 ? p.parts[loads.part]!.label.toLowerCase() : null);
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));

@@ -12,6 +12,7 @@ import {
   MaxLength,
   Min,
 } from 'class-validator';
+import { handoverRests, type HandoverRest } from '@tantamos/core';
 import { Nested, NestedList } from './body';
 import { SafetyBody } from './jobs';
 import { PreviewView } from './previews';
@@ -24,6 +25,8 @@ export class HandoverLineBody {
   @IsIn(['open', 'all']) which!: 'open' | 'all';
   /** A reference field: each gets whom the record it points at will have, which is handed over, too. */
   @IsOptional() @IsString() @IsNotEmpty() @MaxLength(200) follow?: string;
+  /** Where that will have none of those who receive: whom it has (theirs), one of those (split), or nobody new (leave). */
+  @IsOptional() @IsIn(handoverRests) rest?: HandoverRest;
 }
 
 export class HandoverShareBody {

@@ -85,6 +85,7 @@ export const PreviewView = named('PreviewView', {
   morePairs: Type.Array(text, { description: 'fields with more different from → to pairs than are listed' }),
   figures: Type.Array(FieldFigures, { description: 'of the values that change, before and after' }),
   loads: Type.Array(LoadsView, { description: 'owners before and after' }),
+  loadsInAll: nullable(LoadsView, 'what each person has of all types whose owners change; null where that is one'),
   causes: Type.Array(Type.Object({ cause: text, count })),
   triggers: Type.Array(TriggerShape),
   list: nullable(ListReportView, 'what became of the list that was pasted, where there was one'),

@@ -1,10 +1,10 @@
 import { randomUUID } from 'node:crypto';
 import type { Client } from '@tantamos/client';
 import type { HandoverBody, HandoverView } from '@tantamos/contract';
-import { isTicked, shortId, stateWords, type RunState } from '@tantamos/core';
+import { handoverRests, isTicked, shortId, stateWords, type RunState } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { commas } from '../options';
-import { moment, number, print, readFormat, talk } from '../output';
+import { listed, moment, number, print, readFormat, talk } from '../output';
 import { remember } from '../recent';
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -20,6 +20,7 @@ interface Options {
   readonly with?: string;
   readonly without?: string;
   readonly follow?: readonly string[];
+  readonly rest?: string;
   readonly why?: string;
   readonly format: string;
 }
@@ -43,6 +44,10 @@ export const handover: Verb = (program) => {
       '--follow <field>',
       'each gets whom the record it points at will have: bookings.grower (again for more)',
       again,
+    )
+    .option(
+      '--rest <how>',
+      `with --follow, where that has none of those who receive: ${listed(handoverRests)} (theirs)`,
     )
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history')
     .option('--format <format>', 'table or json', 'table')
@@ -126,13 +131,15 @@ function bodyOf(view: HandoverView, o: Options): HandoverBody {
     return more.includes(nameOf(l)) || isTicked(l, which);
   });
   if (chosen.length === 0) throw new UsageError(`Nothing${o.all ? '' : ' open'} of ${view.name} is left to hand over.`);
+  const rest = handoverRests.find((r) => r === o.rest);
+  if (o.rest !== undefined && !rest) throw new UsageError(`--rest is ${listed(handoverRests)}, not “${o.rest}”.`);
   const lines = chosen.map((l) => {
     const follow = follows.get(nameOf(l));
     return {
       type: l.type,
       field: l.field,
       which,
-      ...(follow ? { follow } : {}),
+      ...(follow ? { follow, ...(rest ? { rest } : {}) } : {}),
     };
   });
   return {

@@ -1,5 +1,5 @@
 import type { HandoverLineView, HandoverView } from '@tantamos/contract';
-import { isTicked, shortId, stateWords, type RunState } from '@tantamos/core';
+import { isTicked, shortId, stateWords, type HandoverRest, type RunState } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -85,6 +85,7 @@ interface Chosen {
   readonly ticked: boolean;
   readonly which: 'open' | 'all';
   readonly follow: string;
+  readonly rest: HandoverRest;
 }
 
 function Lines({ view }: { view: HandoverView }) {
@@ -97,6 +98,7 @@ function Lines({ view }: { view: HandoverView }) {
     ticked: isTicked(l, 'open'),
     which: 'open',
     follow: '',
+    rest: 'theirs',
     ...said[idOf(l)],
   });
   const set = (l: HandoverLineView, next: Partial<Chosen>): void =>
@@ -108,8 +110,8 @@ function Lines({ view }: { view: HandoverView }) {
     mutationFn: () =>
       api.makeHandover(view.type, view.key, {
         lines: going.map((l) => {
-          const { which, follow } = chosen(l);
-          return { type: l.type, field: l.field, which, ...(follow ? { follow } : {}) };
+          const { which, follow, rest } = chosen(l);
+          return { type: l.type, field: l.field, which, ...(follow ? { follow, rest } : {}) };
         }),
         among: among.map(({ to, weight }) => (receiving.how === 'weights' ? { to, weight } : { to })),
         ...(receiving.how === 'level' ? { level: true } : {}),
@@ -117,7 +119,7 @@ function Lines({ view }: { view: HandoverView }) {
       }),
     onSuccess: (p) => navigate(`/previews/${p.id}`),
   });
-  const needsPeople = going.some((l) => chosen(l).follow === '');
+  const needsPeople = going.some((l) => chosen(l).follow === '' || chosen(l).rest !== 'theirs');
   return (
     <>
       <p>
@@ -198,20 +200,37 @@ function Lines({ view }: { view: HandoverView }) {
                   </td>
                   <td className="px-3 py-1.5">
                     {l.follows.length > 0 ? (
-                      <select
-                        aria-label={`To whom ${label}`}
-                        className={`${textInput} w-52!`}
-                        value={c.follow}
-                        disabled={!c.ticked}
-                        onChange={(e) => set(l, { follow: e.target.value })}
-                      >
-                        <option value="">whom is said below</option>
-                        {l.follows.map((f) => (
-                          <option key={f.field} value={f.field}>
-                            whom their {f.label.toLowerCase()} gets
-                          </option>
-                        ))}
-                      </select>
+                      <>
+                        <select
+                          aria-label={`To whom ${label}`}
+                          className={`${textInput} w-52!`}
+                          value={c.follow}
+                          disabled={!c.ticked}
+                          onChange={(e) => set(l, { follow: e.target.value })}
+                        >
+                          <option value="">whom is said below</option>
+                          {l.follows.map((f) => (
+                            <option key={f.field} value={f.field}>
+                              whom their {f.label.toLowerCase()} gets
+                            </option>
+                          ))}
+                        </select>
+                        {c.follow !== '' && (
+                          <label className="mt-1 flex items-center gap-1.5 text-xs text-quiet">
+                            where that is nobody of those below:
+                            <select
+                              className={`${textInput} w-auto! text-xs`}
+                              value={c.rest}
+                              disabled={!c.ticked}
+                              onChange={(e) => set(l, { rest: e.target.value as HandoverRest })}
+                            >
+                              <option value="theirs">whom it has</option>
+                              <option value="split">one of those below</option>
+                              <option value="leave">leave it</option>
+                            </select>
+                          </label>
+                        )}
+                      </>
                     ) : (
                       <span className="text-quiet">whom is said below</span>
                     )}

@@ -61,6 +61,7 @@ export function PreviewSide({
       {p.loads.length > 0 && (
         <section className="space-y-3">
           <h2 className={heading}>Owners</h2>
+          {p.loadsInAll && <Loads loads={p.loadsInAll} of="all these" />}
           {p.loads.map((loads) => (
             <Loads
               key={`${loads.part} ${loads.field}`}

@@ -1,10 +1,11 @@
 import { clip, type Field } from '../catalog/catalog';
-import { always, calculated, firstOf, numberTree, type Case } from '../language/build';
+import { always, calculated, call, firstOf, not, numberTree, type Case } from '../language/build';
 import type { Checked } from '../language/checked';
-import { list } from '../language/words';
-import { fail } from '../problem';
+import { resolveColumn } from '../catalog/path';
+import { list, typeWords } from '../language/words';
+import { fail, within } from '../problem';
 import type { Place } from './change';
-import type { EditKind } from './kind';
+import type { About, EditKind } from './kind';
 import { amount, fieldName, group, literal, many, optional } from './member';
 import { fieldsAt } from './number';
 import { sourceWords } from './source';
@@ -30,6 +31,11 @@ export interface SplitEdit {
   readonly together?: readonly string[];
   /** Those who have fewest of these get the next, so that all come to have as many as can be. */
   readonly level?: readonly LoadSaid[];
+  /**
+   * A path to a field of what a record points at, such as `grower.owner`: where that is one of these (or will be, by an earlier
+   * part of the job) the record gets the same; only the others are divided.
+   */
+  readonly follow?: string;
   /** In which order they are dealt out; by key where nothing is said. */
   readonly order?: readonly string[];
 }
@@ -42,6 +48,7 @@ export const split: EditKind<SplitEdit> = {
     among: many(share, 200),
     together: optional(many(fieldName, 10)),
     level: optional(many(load, 5)),
+    follow: optional(fieldName),
     order: optional(many(fieldName, 10)),
   },
   doc: 'The records divided among several people or values: evenly, by weights, or to whoever has fewest.',
@@ -55,14 +62,18 @@ export const split: EditKind<SplitEdit> = {
       fail('bad_value', 'What is kept together cannot be levelled to the record: leave one of the two out.', {
         where: 'together',
       });
+    const follow = edit.follow === undefined ? null : followed(edit, field, about);
+    if (follow && (edit.level || edit.together))
+      fail('bad_value', 'What follows others is neither levelled nor kept together.', { where: 'follow' });
     const together = fieldsAt('together', edit.together ?? [], about).map((f) => f.tree);
     const place: Place = {
-      per: [],
+      // Those who follow are none of the others: these are divided to the record.
+      per: follow ? [follow.when] : [],
       together,
       highest: null,
       level: edit.level ? levelOf(edit.level, valuesOf(edit, field), field, about) : null,
       order: fieldsAt('order', edit.order ?? [], about),
-      value: dealt(edit, field),
+      value: follow ? firstOf([follow, { when: always, value: dealt(edit, field) }]) : dealt(edit, field),
       worked: { blank: 'refused', target: null, refusals: [] },
     };
     return [{ field, value: { from: 'place', place }, when: null }];
@@ -79,9 +90,26 @@ export const split: EditKind<SplitEdit> = {
     const how = edit.among.length === 1 || edit.level ? '' : isEven ? ' evenly' : ' by weight';
     const kept = edit.together ? `, each ${edit.together.map((t) => sourceWords(t, of)).join(', ')} kept together` : '';
     const level = edit.level ? `, levelled by ${levelWords(edit.level, { ...of, context: noContext })}` : '';
-    return `split ${label}${how} among ${names}${kept}${level}`;
+    const following = edit.follow ? `, but as ${sourceWords(edit.follow, of)} where that is one of these` : '';
+    return `split ${label}${how} among ${names}${kept}${level}${following}`;
   },
 };
+
+/** Those whose way leads to one of the values, now or as the job will have it, and that value. */
+function followed({ follow, among }: SplitEdit, field: Field, { catalog, type, context }: About): Case {
+  return within('follow', () => {
+    const at = resolveColumn(catalog, type, follow!);
+    if (at.through.length === 0 || at.field.refersTo !== field.refersTo || at.field.base !== field.base)
+      fail(
+        'type_mismatch',
+        `“${clip(follow!)}” is no ${field.label.toLowerCase()} of what these ${typeWords(type)} point at, such as grower.owner.`,
+      );
+    const now: Checked = { kind: 'field', at };
+    const value: Checked = context.ofLaterPart ? { kind: 'planned', operand: now } : now;
+    const isOne: Checked = { kind: 'in', operand: value, list: valuesOf({ among }, field) };
+    return { when: call('if', 'yes_no', isOne, always, not(always)), value };
+  });
+}
 
 /**
  * The place falls into the share of the first value whose end it does not pass: of `size` records, the shares of all up to

@@ -13,7 +13,12 @@ export interface HandoverLine {
   readonly which: 'open' | 'all';
   /** A reference field of the type: each record gets whom the one it points at will have, which is handed over, too. */
   readonly follow?: string;
+  /** Where the one it points at will have none of those who receive: whom that has (left out), one of them, or nobody new. */
+  readonly rest?: HandoverRest;
 }
+
+export const handoverRests = ['theirs', 'split', 'leave'] as const;
+export type HandoverRest = (typeof handoverRests)[number];
 
 export interface HandoverShare {
   /** Name or key. */
@@ -54,8 +59,8 @@ export function handoverJob(
       fail('same_field_twice', `${line.field} of ${line.type} is handed over twice.`, { where: `lines[${i}]` });
   });
   const own = lines.filter((l) => l.follow === undefined);
-  if (own.length > 0 && among.length === 0)
-    fail('bad_value', 'Say to whom: one person, or several.', { where: 'among' });
+  const needsPeople = own.length > 0 || lines.some((l) => l.rest === 'split' || l.rest === 'leave');
+  if (needsPeople && among.length === 0) fail('bad_value', 'Say to whom: one person, or several.', { where: 'among' });
   const parts = [...own, ...lines.filter((l) => l.follow !== undefined)].map((line): JobPart =>
     within(`lines[${lines.indexOf(line)}]`, () => {
       const type = catalog.type(line.type);
@@ -63,7 +68,8 @@ export function handoverJob(
       if (field.refersTo !== personType)
         fail('type_mismatch', `${field.label} of ${typeWords(type)} does not say whose they are.`, { where: 'field' });
       const selection = { type: type.id, filter: whichOf(person, line, type) };
-      const edit = line.follow === undefined ? givenTo(line, type, among, level) : following(line, type, own, catalog);
+      const edit =
+        line.follow === undefined ? givenTo(line, type, among, level) : following(line, type, own, among, catalog);
       return { selection, edits: [edit] };
     }),
   );
@@ -93,9 +99,10 @@ function givenTo(
 }
 
 function following(
-  { field, follow }: HandoverLine,
+  { field, follow, rest = 'theirs' }: HandoverLine,
   type: RecordType,
   own: readonly HandoverLine[],
+  among: readonly HandoverShare[],
   catalog: Catalog,
 ): Edit {
   const by = type.fields.find((f) => f.name === follow && !f.hidden);
@@ -107,5 +114,19 @@ function following(
       `${type.label} can follow only a field that points at records which are handed over themselves, not “${clip(follow ?? '')}”${parent ? `: ${typeWords(parent)} are not` : ''}.`,
       { where: 'follow' },
     );
-  return { kind: 'compute', field, formula: `planned(${by!.name}.${theirs!.field})` };
+  const path = `${by!.name}.${theirs!.field}`;
+  if (rest === 'split')
+    return {
+      kind: 'split',
+      field,
+      among: among.map(({ to, weight }) => (weight === undefined ? { to } : { to, weight })),
+      follow: path,
+    };
+  const only = `planned(${path}) IN (${among.map((a) => quote(a.to)).join(', ')})`;
+  return {
+    kind: 'compute',
+    field,
+    formula: `planned(${path})`,
+    ...(rest === 'leave' ? { where: only } : {}),
+  };
 }

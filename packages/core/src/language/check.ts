@@ -141,7 +141,8 @@ class Checker {
     const nulls = others.find(isNull);
     if (nulls) this.noNull(nulls);
     const operand: Checked = left.kind === 'name' ? this.field(left) : this.value(left);
-    if (operand.kind === 'field' && others[0]) this.ordered(operand.at, op, others[0].span);
+    const at = fieldIn(operand);
+    if (at && others[0]) this.ordered(at, op, others[0].span);
     const list = others.map((other) => this.beside(operand, left, other, op));
     // A date beside a moment means the whole day.
     const types = new Set([operand, ...list].map(typeOf));
@@ -180,10 +181,11 @@ class Checker {
 
   /** What stands opposite an operand: a literal of its type, a name for a reference, a field or expression of a like type. */
   private beside(operand: Checked, left: Expression, other: Expression, op: Comparison): Checked {
-    if (operand.kind === 'field') {
-      if (other.kind === 'literal') return this.literalFor(operand.at, other);
-      if (other.kind === 'name') return this.orQuoted(operand.at, other, () => this.otherField(operand.at, other, op));
-      if (isMe(other) && operand.at.field.refersTo !== null) return this.meFor(operand.at.field, other);
+    const at = fieldIn(operand);
+    if (at) {
+      if (other.kind === 'literal') return this.literalFor(at, other);
+      if (other.kind === 'name') return this.orQuoted(at, other, () => this.otherField(at, other, op));
+      if (isMe(other) && at.field.refersTo !== null) return this.meFor(at.field, other);
     }
     const right = this.value(other);
     this.alike(operand, right, left, other);
@@ -737,6 +739,12 @@ const signWords: Record<Arithmetic, string> = {
   div: 'only numbers are divided',
   '^': 'only numbers have powers',
 };
+/** The field that an operand is, as it is or as a job will leave it: what stands opposite it is said as a value of that field. */
+function fieldIn(operand: Checked): FieldPath | null {
+  const tree = operand.kind === 'planned' ? operand.operand : operand;
+  return tree.kind === 'field' ? tree.at : null;
+}
+
 function isNull(e: Expression): boolean {
   return e.kind === 'literal' && e.type === 'null';
 }

@@ -182,7 +182,7 @@ export class Freezer {
     const chosen = raw(`pg_temp.chosen_${index}`);
     const count = await this.table(
       chosen,
-      chosenRows(part, this.dealt(part)),
+      chosenRows(part, this.planned, this.dealt(part)),
       raw('using brin (n) with (pages_per_range = 8)'),
     );
     const pieces = this.piecesOf(count);
@@ -245,7 +245,7 @@ export class Freezer {
     let cut = everything;
     if (needsChoosing(part)) {
       const chosen = raw(`pg_temp.chosen_${index}`);
-      cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part), raw('(n)')) };
+      cut = { by: 'place', chosen, low: 0, high: await this.table(chosen, chosenRows(part, this.planned), raw('(n)')) };
     }
     await this.table(rows, partRows(part, cut, this.planned), raw('(k1)'));
     for (const i of uniqueChanges(part))

@@ -24,6 +24,14 @@ describe('a hand over', () => {
     return p;
   };
 
+  /** How many growers and bookings each has. */
+  const owned = async (): Promise<Map<string, number>> => {
+    const { rows } = await w.sql.query<{ owner: string; n: number }>(
+      `select owner::text, count(*)::int as n from (select owner from growers union all select owner from bookings) o group by 1`,
+    );
+    return new Map(rows.map((r) => [r.owner, r.n]));
+  };
+
   it('counts everything that points at a person, what is open apart, who answers for it first', async () => {
     const view = await w.admin.handover('staff', 'Tobias Fenwick');
     expect(view).toMatchObject({ key: '2', name: 'Tobias Fenwick', last: null });
@@ -88,6 +96,48 @@ describe('a hand over', () => {
     await ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
     await w.sql.query('update tasks set owner = 2 where id = $1', [(rows[0] as { id: number }).id]);
     expect(await image()).toEqual(before);
+  });
+
+  it.each([
+    ['split', 0],
+    ['leave', null],
+  ] as const)('where the grower goes to none of the receivers: %s', async (rest, left) => {
+    const among = [{ to: 'Ines Calloway' }, { to: 'Verity Rushwater' }];
+    const before = await owned();
+    const p = await made({
+      lines: [
+        { type: 'growers', field: 'owner', which: 'all' },
+        { type: 'bookings', field: 'owner', which: 'all', follow: 'grower', rest },
+      ],
+      among: [{ to: 'Ines Calloway' }, { to: 'Verity Rushwater' }],
+    });
+    const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+    expect(run.totals).toMatchObject({ changed: p.totals.will_change, refused: 0, edited_since: 0 });
+    // What each comes to have of both types together.
+    const after = await owned();
+    const inAll = p.loadsInAll!.people;
+    expect(inAll.map((l) => [l.person.value, l.before, l.after])).toEqual(
+      inAll.map(({ person: { value } }) => [value, before.get(value!) ?? 0, after.get(value!) ?? 0]),
+    );
+    expect(inAll.map((l) => l.person.label)).toEqual(
+      expect.arrayContaining(['Tobias Fenwick', 'Ines Calloway', 'Verity Rushwater']),
+    );
+    const verity = Number(inAll.find((l) => l.person.label === 'Verity Rushwater')!.person.value);
+    const parts = await w.sql.query<{ fits: boolean; owner: number; n: number }>(
+      `select coalesce(b.owner = g.owner, false) as fits, b.owner, count(*)::int as n from bookings b join growers g on g.id = b.grower
+       where b.id in (select k.key::int from tantamos.batch x cross join lateral rows from
+         (unnest(x.keys), string_to_table(x.verdicts, null)) k(key, v) where x.preview = $1 and x.part = 1) group by 1, 2`,
+      [p.id],
+    );
+    const rows = parts.rows;
+    const of = (fits: boolean, owner: number) => rows.find((r) => r.fits === fits && r.owner === owner)?.n ?? 0;
+    if (left === 0) {
+      // Those who follow nobody of the receivers are divided to the record.
+      expect(rows.every((r) => [1, verity].includes(r.owner))).toBe(true);
+      expect(Math.abs(of(false, 1) - of(false, verity))).toBeLessThanOrEqual(1);
+    } else expect(of(false, 2)).toBeGreaterThan(0);
+    const back = await w.admin.undoRun(run.id, {});
+    await ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
   });
 
   it.each([

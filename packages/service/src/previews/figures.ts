@@ -17,6 +17,8 @@ import { letter, valueJoins } from '../engine/statements/rows';
 export interface Figures {
   readonly fields: readonly FieldFigures[];
   readonly loads: readonly Loads[];
+  /** The same summed over several fields and types; of which part and field the people are one. */
+  readonly loadsInAll?: Loads;
 }
 
 /** Of one field before and after; amounts and days as texts, null where there are none. */
@@ -70,7 +72,49 @@ export async function figuresOf(
         loads.push({ part, ...(await loadsOf(database, of, type)) });
     }
   }
-  return { fields, loads };
+  const inAll = await inAllOf(database, loads, parts);
+  return { fields, loads, ...(inAll ? { loadsInAll: inAll } : {}) };
+}
+
+/** What each person has of all types whose owners change; null where that is one, or where those are people of several types. */
+async function inAllOf(
+  database: Database,
+  loads: readonly Loads[],
+  parts: readonly CheckedPart[],
+): Promise<Loads | null> {
+  const owners = loads.map((l) => {
+    const { type, changes } = parts[l.part ?? 0]!;
+    return { type, field: changes.find((c) => c.field.name === l.field)!.field };
+  });
+  const people = new Set(owners.map((o) => o.field.refersTo));
+  const different = new Map(owners.map((o) => [JSON.stringify([o.type.id, o.field.name]), o]));
+  if (different.size < 2 || people.size > 1) return null;
+  const moved = new Map<string, number>();
+  for (const { key, before, after } of loads.flatMap((l) => l.people))
+    moved.set(key, (moved.get(key) ?? 0) + after - before);
+  const keys = [...moved.keys()];
+  const before = new Map<string, number>();
+  for (const { type, field } of different.values())
+    for (const [key, n] of await having(database, type, field, keys)) before.set(key, (before.get(key) ?? 0) + n);
+  const all = keys
+    .map((key) => ({ key, before: before.get(key) ?? 0, after: (before.get(key) ?? 0) + moved.get(key)! }))
+    .sort((a, b) => Math.abs(b.after - b.before) - Math.abs(a.after - a.before));
+  const more = Math.max(0, all.length - mostPeople) + Math.max(...loads.map((l) => l.more));
+  return { part: loads[0]!.part ?? 0, field: loads[0]!.field, people: all.slice(0, mostPeople), more };
+}
+
+/** How many records of a type each of these has. */
+async function having(
+  database: Database,
+  type: RecordType,
+  field: Field,
+  keys: readonly string[],
+): Promise<Map<string, number>> {
+  const column = sql`r.${identifier(field.name)}`;
+  const rows = await database.ask<{ key: string; n: number }>(sql`
+    select ${column}::text as key, count(*)::int as n from ${tableOf(type)} r
+    where ${column} = any(${value(keys)}::${raw(field.dbType)}[]) group by 1`);
+  return new Map(rows.map((h) => [h.key, h.n]));
 }
 
 /** A field of a part of a preview. */
@@ -126,17 +170,17 @@ function figures(of: Of): Sql {
 
 async function loadsOf(database: Database, of: Of, type: RecordType): Promise<Loads> {
   const { field } = of;
-  const column = sql`r.${identifier(field.name)}`;
   const moved = await database.ask<{ key: string; moved: number; total: number }>(sql`
     with pairs as materialized (select i.old, i.new, count(*) as n from ${changed(of)} group by 1, 2)
     select m.key, sum(m.n)::int as moved, count(*) over ()::int as total
     from pairs p cross join lateral (values (p.old, -p.n), (p.new, p.n)) m(key, n) where m.key is not null
     group by m.key order by abs(sum(m.n)) desc, m.key limit ${value(mostPeople)}`);
-  const keys = moved.map((m) => m.key);
-  const having = await database.ask<{ key: string; n: number }>(sql`
-    select ${column}::text as key, count(*)::int as n from ${tableOf(type)} r
-    where ${column} = any(${value(keys)}::${raw(field.dbType)}[]) group by 1`);
-  const before = new Map(having.map((h) => [h.key, h.n]));
+  const before = await having(
+    database,
+    type,
+    field,
+    moved.map((m) => m.key),
+  );
   return {
     field: field.name,
     people: moved.map((m) => {

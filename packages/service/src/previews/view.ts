@@ -1,4 +1,5 @@
-import type { PartView, PreviewView } from '@tantamos/contract';
+import type { LoadsView, PartView, PreviewView } from '@tantamos/contract';
+import type { Loads } from './figures';
 import { verdicts, verdictTotalsOf, type Field } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
 import { toldOf, wordsAsSeen } from '../journal/gate';
@@ -24,11 +25,20 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     const field = fieldOf(catalog, typeOf(part), name);
     return field?.hidden ? undefined : field;
   };
-  for (const { field: name, part, people } of p.figures.loads) {
+  for (const { field: name, part, people } of [
+    ...p.figures.loads,
+    ...(p.figures.loadsInAll ? [p.figures.loadsInAll] : []),
+  ]) {
     const field = seenField(name, part);
     if (field) people.forEach(({ key }) => labels.want(field, key));
   }
   await labels.load();
+  const loadsShown = ({ field: name, part = 0, people, more }: Loads): LoadsView[] => {
+    const field = seenField(name, part);
+    if (!field) return [];
+    const shown = people.map(({ key, before, after }) => ({ person: labels.show(field, key), before, after }));
+    return [{ part, field: name, label: field.label, people: shown, more }];
+  };
   const told = await toldOf(p, seen, compiler, (id) => accounts.person(id));
   const start = type ? mayStart(p, type, seen) : null;
   const parts = await partViews(services, p, seen);
@@ -64,12 +74,12 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
       const field = seenField(f.field, f.part);
       return field ? [{ ...f, part: f.part ?? 0, label: field.label, kind: field.kind }] : [];
     }),
-    loads: p.figures.loads.flatMap(({ field: name, part = 0, people, more }) => {
-      const field = seenField(name, part);
-      if (!field) return [];
-      const shown = people.map(({ key, before, after }) => ({ person: labels.show(field, key), before, after }));
-      return [{ part, field: name, label: field.label, people: shown, more }];
-    }),
+    loads: p.figures.loads.flatMap(loadsShown),
+    // Summed, it would tell what is withheld of one of them.
+    loadsInAll:
+      p.figures.loadsInAll && p.figures.loads.every((l) => loadsShown(l).length > 0)
+        ? loadsShown(p.figures.loadsInAll)[0]!
+        : null,
     causes: p.causes.map(({ cause, count }) => ({ cause: wordsAsSeen(cause, type)!, count })),
     triggers: p.triggers,
     list: p.list_report && reportAsSeen(p.list_report, seen),

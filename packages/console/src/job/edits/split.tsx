@@ -8,13 +8,23 @@ export const split: EditForm<'split'> = {
   action: 'Split among',
   isWide: () => true,
   fits: (field) => field.refersTo !== null || field.choices !== null || field.base === 'text',
-  complete({ field, among, together, level, order }) {
+  complete({ field, among, together, level, follow, order }) {
     const all = said(among);
     if (field === undefined || all.length === 0) return null;
     if (level) return { kind: 'split', field, among: all.map(({ to }) => ({ to })), level, ...(order && { order }) };
-    return { kind: 'split', field, among: all, ...(together && { together }), ...(order && { order }) };
+    return {
+      kind: 'split',
+      field,
+      among: all,
+      ...(follow ? { follow } : together && { together }),
+      ...(order && { order }),
+    };
   },
   Form({ type, field, fields, edit, onChange }) {
+    // Of what the records point at: who answers for the parent.
+    const owners = fields.filter(
+      (f) => f.path.includes('.') && field.refersTo !== null && f.field.refersTo === field.refersTo,
+    );
     const among: readonly Share[] = edit.among ?? [{ to: '' }, { to: '' }];
     return (
       <div className="space-y-1.5">
@@ -32,7 +42,16 @@ export const split: EditForm<'split'> = {
           weighted={!edit.level}
           onChange={(next) => onChange({ among: next })}
         />
-        {!edit.level && (
+        {!edit.level && owners.length > 0 && (
+          <FieldRow
+            label="Go with"
+            none="(nobody: all are divided)"
+            value={edit.follow}
+            fields={owners}
+            onChange={(follow) => onChange({ follow })}
+          />
+        )}
+        {!edit.level && edit.follow === undefined && (
           <FieldRow
             label="Keep together"
             none="(each by itself)"

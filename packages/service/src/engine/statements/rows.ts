@@ -145,11 +145,12 @@ function keysWithin({ selection }: CheckedPart, cut: Cut): Sql {
 
 /**
  * A selection worked out as a whole: the key's columns `k1`…, `n` in the order of the keys and, for each change whose value
- * comes from a place, the place `p1`… and the size of its group `s1`… `dealt`: of these only those with such a key.
+ * comes from a place, the place `p1`… and the size of its group `s1`… `planned`: what earlier parts will leave; `dealt`: of these
+ * only those with such a key.
  */
-export function chosenRows(part: CheckedPart, dealt: Sql | null = null): Sql {
+export function chosenRows(part: CheckedPart, planned: readonly Planned[] = [], dealt: Sql | null = null): Sql {
   const { selection, changes } = part;
-  const scope = new Scope(selection.type, selection.env);
+  const scope = new Scope(selection.type, selection.env, planned);
   const keys = scope.keys();
   const places = changes.flatMap((c, i) => {
     if (c.value.from === 'place') return [placeColumns(c.value.place, i + 1, scope)];
