@@ -36,11 +36,15 @@ type InPath<P extends string> = P extends `${string}:${infer Name}/${infer Rest}
     ? [InOne<Name>]
     : [];
 type InOne<_Name extends string> = string;
-type Sent<R extends Route> = R extends { body: infer B }
-  ? [body: Made<B>]
-  : R extends { query: infer Q }
-    ? [query?: Made<Q>]
-    : [];
+/** A file as it is sent: in a page a `File`, else its bytes or a stream of them. */
+export type FileBytes = Blob | Uint8Array<ArrayBuffer> | ReadableStream<Uint8Array>;
+type Sent<R extends Route> = R extends { takes: readonly string[]; query: infer Q }
+  ? [query: Made<Q>, file: FileBytes]
+  : R extends { body: infer B }
+    ? [body: Made<B>]
+    : R extends { query: infer Q }
+      ? [query?: Made<Q>]
+      : [];
 type Answered<R extends Route> = R['answer'] extends TSchema ? Answer<R['answer']> : void;
 
 /** `client.record(type, key)`: what stands in the path, then the body or query, then options. */
@@ -89,6 +93,7 @@ interface Request extends CallOptions {
   readonly method: string;
   readonly url: string;
   readonly body?: unknown;
+  readonly file?: FileBytes;
 }
 
 /** How the arguments of a call become its request. */
@@ -97,12 +102,15 @@ function requestOf({ method, path: template, sends }: Wire): (given: readonly un
   return (given) => {
     const inPath = given.slice(0, names.length) as string[];
     const path = names.reduce((p, name, i) => p.replace(`:${name}`, encodeURIComponent(inPath[i]!)), template);
-    const [sent, options] = sends ? given.slice(names.length) : [undefined, given[names.length]];
+    const rest = given.slice(names.length);
+    const [sent, file, options] =
+      sends === 'file' ? rest : sends ? [rest[0], undefined, rest[1]] : [undefined, undefined, rest[0]];
     return {
       ...(options as CallOptions | undefined),
       method,
-      url: path + (sends === 'query' ? search(sent as object | undefined) : ''),
+      url: path + (sends === 'query' || sends === 'file' ? search(sent as object | undefined) : ''),
       body: sends === 'body' ? (sent ?? {}) : undefined,
+      ...(file === undefined ? {} : { file: file as FileBytes }),
     };
   };
 }
@@ -127,12 +135,18 @@ function fileIn(response: Response): File {
   };
 }
 
-async function send({ base, token }: ClientOptions, { method, url, body, once, signal }: Request): Promise<Response> {
+async function send(
+  { base, token }: ClientOptions,
+  { method, url, body, file, once, signal }: Request,
+): Promise<Response> {
   const headers: Record<string, string> = {};
   if (token) headers.Authorization = `Bearer ${token}`;
   if (body !== undefined) headers['Content-Type'] = 'application/json';
+  if (file !== undefined) headers['Content-Type'] = 'application/octet-stream';
   if (once !== undefined) headers['Idempotency-Key'] = once;
-  const init = { method, headers, body: body === undefined ? undefined : JSON.stringify(body), signal };
+  const sent = file ?? (body === undefined ? undefined : JSON.stringify(body));
+  // A stream is sent as it comes (`duplex`, of the fetch standard).
+  const init = { method, headers, body: sent, signal, ...(file instanceof ReadableStream ? { duplex: 'half' } : {}) };
   const response = await fetch(base + url, init).catch((error: unknown) => {
     if ((error as Error).name === 'AbortError') throw error;
     throw new AnswerError(noAnswer(`The service at ${base || 'this address'} does not answer.`));

@@ -4,18 +4,18 @@ import { routes, type Route, type RouteName } from '@tantamos/contract';
 export interface Wire {
   readonly method: string;
   readonly path: string;
-  readonly sends: 'body' | 'query' | null;
+  readonly sends: 'body' | 'query' | 'file' | null;
   /** Answers JSON. */
   readonly answers: boolean;
   readonly files: boolean;
   readonly events: boolean;
 }
 
-function wireOf({ method, path, body, query, answer, files, events }: Route): Wire {
+function wireOf({ method, path, body, query, takes, answer, files, events }: Route): Wire {
   return {
     method: method.toUpperCase(),
     path,
-    sends: body ? 'body' : query ? 'query' : null,
+    sends: takes ? 'file' : body ? 'body' : query ? 'query' : null,
     answers: answer !== null,
     files: files !== undefined,
     events: events === true,

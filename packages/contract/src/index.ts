@@ -5,6 +5,7 @@ export * from './counts';
 export * from './drafts';
 export * from './exploring';
 export * from './export';
+export * from './files';
 export * from './handovers';
 export * from './jobs';
 export * from './journal';

@@ -1,4 +1,4 @@
-import { mostMapped, problemCodes, type Edit, type Problem } from '@tantamos/core';
+import { mostMade, mostMapped, problemCodes, type Edit, type Problem } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
@@ -45,11 +45,24 @@ export class AlsoBody {
   @Edits(100) values!: readonly Edit[];
 }
 
+/** What new records are made of: one of these. */
+export class FromBody {
+  /** The rows of a kept file that fit no record, as its plan says. */
+  @IsOptional() @IsUUID() file?: string;
+  /** Nothing but what the edits say, so many times. */
+  @IsOptional() @IsInt() @Min(1) @Max(mostMade) rows?: number;
+}
+
 export class JobPartBody {
   @Nested(() => SelectionBody) selection!: SelectionBody;
   @Edits(100) edits!: readonly Edit[];
-  /** The records are deleted, or each is made once more but for what the edits say; left out: they are changed. */
-  @IsOptional() @IsIn(['delete', 'copy']) act?: 'delete' | 'copy';
+  /**
+   * The records are deleted, each is made once more but for what the edits say, or new ones are made that get what the edits
+   * say; left out: they are changed.
+   */
+  @IsOptional() @IsIn(['delete', 'copy', 'create']) act?: 'delete' | 'copy' | 'create';
+  /** With create: what they are made of; left out: one, of nothing but what the edits say. */
+  @IsOptional() @Nested(() => FromBody) from?: FromBody;
   /** What is made for each of them. */
   @IsOptional() @ArrayMaxSize(20) @NestedList(() => AlsoBody) also?: AlsoBody[];
   /** Values that are right already are written all the same, so that triggers fire. */

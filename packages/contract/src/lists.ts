@@ -73,6 +73,7 @@ export const ListReportView = named('ListReportView', {
   byType: Of.Array(
     Of.Object({ type: text, label: text, fields: Of.Array(text), found: count, several: count, records: count }),
   ),
+  file: Of.Optional(uuid),
   elsewhere: Of.Array(Of.Object({ type: text, label: text, field: text, count }), {
     description: 'unknown entries that are a key or code of another type, or in another field',
   }),

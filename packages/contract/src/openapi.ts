@@ -116,6 +116,16 @@ function operation(name: string, route: Route, components: Components, problem: 
           },
         }
       : {}),
+    ...(route.takes
+      ? {
+          requestBody: {
+            required: true,
+            content: Object.fromEntries(
+              route.takes.map((media) => [media, { schema: { type: 'string', format: 'binary' } }]),
+            ),
+          },
+        }
+      : {}),
     responses: {
       [route.status ?? 200]: answerOf(route, components),
       default: {

@@ -13,6 +13,8 @@ export interface Route {
   readonly status?: number;
   readonly body?: Class;
   readonly query?: Class;
+  /** Its body is a file of one of these media types, read as it comes. */
+  readonly takes?: readonly string[];
   /** Open to everyone; all others need a session. */
   readonly open?: true;
   /** Takes `Idempotency-Key`: saying it twice does it once. */

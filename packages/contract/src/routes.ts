@@ -3,6 +3,7 @@ import { countRoutes } from './counts';
 import { draftRoutes } from './drafts';
 import { exploringRoutes } from './exploring';
 import { exportRoutes } from './export';
+import { fileRoutes } from './files';
 import { handoverRoutes } from './handovers';
 import { jobRoutes } from './jobs';
 import { listRoutes } from './lists';
@@ -37,6 +38,7 @@ export const routes = {
   ...runRoutes,
   ...handoverRoutes,
   ...presetRoutes,
+  ...fileRoutes,
 } as const;
 export type Routes = typeof routes;
 export type RouteName = keyof Routes;

@@ -9,13 +9,14 @@ import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { list } from '../language/words';
-import { fail, Gathered, inside } from '../problem';
+import { fail, Gathered, inside, within } from '../problem';
 import type { CheckedSelection } from '../language/checked';
 import { checkSelection } from '../selection/selection';
 import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
 import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
 import { fallsOf, type Fall } from './falls';
+import { checkMaking, makingWords, type MadeFrom } from './making';
 import { checkLink, linkMeant, type CheckedLink, type Link } from './links';
 
 /** How carefully a run goes about it. */
@@ -37,8 +38,13 @@ export const defaultSafety: Safety = { batchSize: null, atOnce: 1, pace: 50, ask
 export interface JobPart {
   readonly selection: Selection;
   readonly edits: readonly Edit[];
-  /** Left out: they are changed as the edits say. `copy`: each is made once more, but for what the edits say. */
-  readonly act?: 'delete' | 'copy';
+  /**
+   * Left out: they are changed as the edits say. `copy`: each is made once more, but for what the edits say. `create`: records
+   * of the type are made `from` what is said there, and get what the edits say.
+   */
+  readonly act?: 'delete' | 'copy' | 'create';
+  /** With `create`; left out: one record, of nothing but what the edits say. */
+  readonly from?: MadeFrom;
   /** What is made for each of them, along with the edits or without any. */
   readonly also?: readonly Also[];
   /** Values that are right already are written all the same, so that triggers fire. */
@@ -71,8 +77,11 @@ export interface Job extends JobPart {
 
 /** A part whose every name has been found in the catalog. */
 export interface CheckedJobPart {
+  /** Whose records these are: of a create the type of those that are made. */
+  readonly type: RecordType;
+  /** Of a create the rows that records are made of. */
   readonly selection: CheckedSelection;
-  readonly act: 'update' | 'delete' | 'copy';
+  readonly act: 'update' | 'delete' | 'copy' | 'create';
   /** Of a copy: what each of the new records gets. */
   readonly changes: readonly Change[];
   readonly writeAgain: boolean;
@@ -162,7 +171,8 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
 
 function checkPart(part: JobPart, place: string, catalog: Catalog, context: Context): CheckedJobPart {
   const problems = new Gathered();
-  const type = catalog.type(part.selection.type);
+  const type = within('selection.type', () => catalog.type(part.selection.type));
+  if (part.act === 'create') return makingPart(part, place, type, catalog, context);
   const also = part.also ?? [];
   const changes = part.act !== 'delete' && (part.edits.length > 0 || part.act === 'copy');
   problems.gather(() => {
@@ -220,6 +230,7 @@ function checkPart(part: JobPart, place: string, catalog: Catalog, context: Cont
   problems.raise();
   inTurn(ofEdits);
   return {
+    type,
     selection: selection!,
     act: part.act ?? 'update',
     changes: copied ?? ofEdits,
@@ -228,6 +239,28 @@ function checkPart(part: JobPart, place: string, catalog: Catalog, context: Cont
     also: made,
     links,
     falls: part.act === 'delete' ? fallsOf(type, catalog) : [],
+  };
+}
+
+function makingPart(
+  part: JobPart,
+  place: string,
+  type: RecordType,
+  catalog: Catalog,
+  context: Context,
+): CheckedJobPart {
+  if (type.notChangeable !== null) fail('not_changeable', type.notChangeable);
+  const { selection, changes } = checkMaking(part, type, catalog, context);
+  return {
+    type,
+    selection,
+    act: 'create',
+    changes: changes.map((c) => named([place, 'edits'], c)),
+    writeAgain: false,
+    rules: context.rulesOf(type.id),
+    also: [],
+    links: [],
+    falls: [],
   };
 }
 
@@ -303,6 +336,7 @@ function bindPart(part: CheckedJobPart, answers: Answers, catalog: Catalog): Che
   const changes = part.changes.map(bound);
   changes.forEach(mustMapOnce);
   return {
+    type: part.type,
     selection: bindSelection(part.selection, answers, catalog),
     act: part.act,
     changes,
@@ -374,7 +408,8 @@ export function jobSentence(
   nameOf: NameOf = nobody,
 ): string {
   const parts = partsSaid(job).map((part, i) => partSentence(part, i, catalog, context, matched[i], nameOf));
-  return `On ${parts.join('; then on ')}.`;
+  const all = parts.join('; then ');
+  return `${all[0]!.toUpperCase()}${all.slice(1)}.`;
 }
 
 function partSentence(
@@ -385,6 +420,8 @@ function partSentence(
   matched: number | undefined,
   nameOf: NameOf,
 ): string {
+  if (part.act === 'create')
+    return makingWords(part, { type: catalog.type(part.selection.type), catalog, nameOf, context });
   // Before names are bound to keys, so that it says what the person said.
   const later = at > 0 ? { ofLaterPart: true } : {};
   const checked = checkSelection(part.selection, catalog, { ...context, ...later });
@@ -401,7 +438,7 @@ function partSentence(
           )
         : list([...edits, ...made], 'and');
   const again = part.writeAgain ? '; what is right already is written again' : '';
-  return `${whichWords(checked, matched)}: ${what || 'nothing to change yet'}${again}`;
+  return `on ${whichWords(checked, matched)}: ${what || 'nothing to change yet'}${again}`;
 }
 
 /** Lowers an edit that stands at these places, such as `edits[0]`: its problems say the last, its questions all of them. */

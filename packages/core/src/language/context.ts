@@ -2,6 +2,7 @@ import type { Span } from '../problem';
 import type { CheckedSelection } from './checked';
 import type { Env } from './functions/entry';
 import type { OwnRule } from './own-rule';
+import type { FiledRows } from '../file/filed';
 
 /** What an expression may refer to besides the record: the time, the person, the saved selections. */
 export interface Context {
@@ -16,6 +17,8 @@ export interface Context {
   readonly ofLaterPart?: boolean;
   /** It belongs to a rule, which may speak of what a field was before it is changed: old(field). */
   readonly ofRule?: boolean;
+  /** Kept files of which the job makes records, by id. */
+  readonly filed?: ReadonlyMap<string, FiledRows>;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */
   selected(name: string, span: Span): CheckedSelection;
   /** The rule of that name as the person may see it, and the type it is of; throws `not_found`. */

@@ -6,6 +6,7 @@ import { pointedAtBy, pointing, unfilled } from '../job/also';
 import type { Fall } from '../job/falls';
 import type { CheckedJob, CheckedJobPart, Job, JobPart } from '../job/job';
 import type { EntryEdit } from '../job/links';
+import { isRows } from '../file/file-type';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
@@ -141,7 +142,7 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
     const keys = keysOf(at++);
     if (keys.length > 0) parts.push({ ...part, selection: { type: of, keys } });
   };
-  for (const [i, { edits: all, act, also = [], writeAgain }] of [job, ...(job.then ?? [])].entries()) {
+  for (const [i, { edits: all, act, from, also = [], writeAgain }] of [job, ...(job.then ?? [])].entries()) {
     const ofLinks = order.parts.flatMap((p) => (p.entry?.part === i ? [p.entry] : []));
     const edits = all.filter((_, n) => !ofLinks.some((l) => l.edit === n));
     const hasOwn = act !== undefined || edits.length > 0;
@@ -150,6 +151,7 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
       left({
         edits,
         ...(act ? { act } : {}),
+        ...(from ? { from } : {}),
         ...(along.length > 0 ? { also: along } : {}),
         ...(writeAgain ? { writeAgain } : {}),
       });
@@ -183,11 +185,10 @@ export function matchedOf(job: CheckedJob, matched: readonly number[]): readonly
 }
 
 function partsOf(
-  { selection, act, changes, writeAgain, rules, also, falls, links }: CheckedJobPart,
+  { type, selection, act, changes, writeAgain, rules, also, falls, links }: CheckedJobPart,
   which: number,
   at: number,
 ): CheckedPart[] {
-  const { type } = selection;
   const hasOwn = act !== 'update' || changes.length > 0;
   const along = hasOwn ? also.filter((a) => a.per === null) : [];
   const apart = also.filter((a) => !along.includes(a));
@@ -242,13 +243,15 @@ export function wholeRecord(type: RecordType): readonly Field[] {
 
 function partOf(part: CheckedPart): OrderPart {
   const { id, act, type, selection, changes } = part;
-  const reads = readsOf(part);
+  // Rows of a file, and what is made out of nothing, are nobody's records: nothing of them is looked at again.
+  const ofRows = isRows(selection.type);
+  const reads = ofRows ? [] : readsOf(part);
   const writes = act === 'delete' ? wholeRecord(type).map((f) => f.name) : changes.map((c) => c.field.name);
   return {
     id,
     act,
     type: type.id,
-    of: selection.type.id,
+    of: ofRows ? null : selection.type.id,
     reads: reads.map(freezeTree),
     writes,
     ...(part.dealt ? { dealt: part.dealt } : {}),

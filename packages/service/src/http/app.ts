@@ -75,7 +75,8 @@ export function createApp(services: Services, options: AppOptions = {}): Express
       mustBeRead(res, reader);
       next();
     };
-    const before = route.open ? [readJson('20kb')] : [signedIn, ...sharesOf(route), readJson('8mb'), mind];
+    const read = route.takes ? [] : [readJson('8mb')];
+    const before = route.open ? [readJson('20kb')] : [signedIn, ...sharesOf(route), ...read, mind];
     router[route.method](route.path, ...before, handle(services, route, handler));
   }
   app.use(router);

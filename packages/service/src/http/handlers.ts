@@ -4,6 +4,7 @@ import { countHandlers } from '../counts/http';
 import { draftHandlers } from '../drafts/http';
 import { exploringHandlers } from '../exploring/http';
 import { exportHandlers } from '../export/http';
+import { fileHandlers } from '../files/http';
 import { handoverHandlers } from '../handovers/http';
 import { jobHandlers } from '../jobs/http';
 import { listHandlers } from '../lists/http';
@@ -39,4 +40,5 @@ export const handlers: Handlers<Routes> = {
   ...runHandlers,
   ...handoverHandlers,
   ...presetHandlers,
+  ...fileHandlers,
 };

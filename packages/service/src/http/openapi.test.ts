@@ -96,7 +96,7 @@ describe('the served document', () => {
       for (const [media, { schema }] of Object.entries(content))
         expect([operation.operationId, media, schema]).not.toContain(undefined);
       expect(Object.keys(content).length > 0).toBe(route.answer !== null || route.files !== undefined);
-      expect(operation.requestBody !== undefined).toBe(route.body !== undefined);
+      expect(operation.requestBody !== undefined).toBe(route.body !== undefined || route.takes !== undefined);
     }
   });
 

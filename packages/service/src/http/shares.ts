@@ -39,7 +39,7 @@ export function fairShares(): (route: Route) => RequestHandler[] {
       next();
     };
   return (route) => [
-    ...(route.events ? [of(event)] : route.answer === null && route.files ? [of(file)] : []),
+    ...(route.events ? [of(event)] : route.takes || (route.answer === null && route.files) ? [of(file)] : []),
     ...(route.searches ? [of(search)] : []),
     ...(route.body ? [ofLarge] : []),
   ];

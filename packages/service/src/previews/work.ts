@@ -108,14 +108,17 @@ export class Works {
       sentence: (matched) => jobSentence(job, catalog, context, matched && matchedOf(checked, matched), checked.nameOf),
       // What is said besides the set itself is not worth failing it for.
       figures: (id) => figuresOf(this.database, id, parts).catch(noFigures),
-      notes: async (id) => [
-        ...selectionNotes(told),
-        ...(await countNotes(this.database, id)),
-        ...(await inactiveNotes(this.database, id, told, catalog)),
-        ...(await perNotes(this.database, checked, catalog)),
-        ...(checked.act === 'update' ? await ofEdits(id) : []),
-        ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
-      ],
+      notes: async (id) => {
+        if (checked.act === 'create') return countNotes(this.database, id);
+        return [
+          ...selectionNotes(told),
+          ...(await countNotes(this.database, id)),
+          ...(await inactiveNotes(this.database, id, told, catalog)),
+          ...(await perNotes(this.database, checked, catalog)),
+          ...(checked.act === 'update' ? await ofEdits(id) : []),
+          ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
+        ];
+      },
     };
   }
 

@@ -1,4 +1,4 @@
-import type { JobBody, JobPartBody, SelectionParts } from '@tantamos/contract';
+import type { FromBody, JobBody, JobPartBody, LaterPartBody, SelectionParts } from '@tantamos/contract';
 import {
   fail,
   ProblemError,
@@ -6,6 +6,8 @@ import {
   within,
   type Job,
   type JobPart,
+  type LaterPart,
+  type MadeFrom,
   type Problem,
   type Selection,
 } from '@tantamos/core';
@@ -26,23 +28,35 @@ export function plainSelection(type: string, parts: SelectionParts): Selection {
 }
 
 export function plainJob(body: JobBody): Job {
-  const { then, ...first } = body;
+  const { then, from: _, ...first } = body;
   return {
     ...first,
-    ...plainPart(first),
-    ...(then?.length
-      ? { then: then.map((part, i) => within(`then[${i}]`, () => ({ ...part, ...plainPart(part) }))) }
-      : {}),
+    ...plainPart(body),
+    ...(then?.length ? { then: then.map((part, i) => within(`then[${i}]`, () => plainLater(part))) } : {}),
   };
 }
 
-function plainPart({ selection, edits, also }: JobPartBody): JobPart {
+function plainLater(part: LaterPartBody): LaterPart {
+  const { from: _, ...rest } = part;
+  return { ...rest, ...plainPart(part) };
+}
+
+function plainPart({ selection, edits, also, from }: JobPartBody): JobPart {
   // Members that were left out are not there, whatever class they came in.
   return {
     edits: edits.map((edit) => ({ ...edit })),
     selection: plainSelection(selection.type, selection),
+    ...(from ? { from: plainFrom(from) } : {}),
     ...(also ? { also: also.map((a) => ({ ...a, values: a.values.map((v) => ({ ...v })) })) } : {}),
   };
+}
+
+function plainFrom({ file, rows }: FromBody): MadeFrom {
+  if ((file === undefined) === (rows === undefined))
+    fail('bad_value', 'Records are made of the rows of a file, or of nothing, so many: say one of them.', {
+      where: 'from',
+    });
+  return file === undefined ? { rows: rows! } : { file };
 }
 
 /** True where the filter came as JSON, so that places in it are places in a text the sender has not seen. */

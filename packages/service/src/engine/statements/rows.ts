@@ -26,6 +26,7 @@ import {
   type Another,
   type Change,
   type Checked,
+  type Env,
   type CheckedPart,
   type Field,
   type FieldPath,
@@ -297,6 +298,18 @@ function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sq
   return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
 }
 
+/** What changes make of each record of a type, of which there need be none yet: rows of `n`, `v1`… as texts, and why not. */
+export function workedRows(source: RecordType, changes: readonly Change[], env: Env): Sql {
+  const scope = new Scope(source, env);
+  const made = newValues(changes, scope, true);
+  const unfit = made.flatMap((m) => (m.unfit ? [m.unfit] : []));
+  for (const [i, { field, active }] of changes.entries())
+    if (active) unfit.push(isActive(field, active, made[i]!.value, null, scope));
+  const cause = unfit.length > 0 ? sql`coalesce(${join(unfit, ', ')})` : raw('null::text');
+  const texts = made.map((m, i) => sql`, ${asText(m.value)} as ${raw(`v${i + 1}`)}`);
+  return sql`select ${scope.own('n')} as n, ${cause} as cause${join(texts, '')} from ${scope.from()}`;
+}
+
 interface NewValue {
   readonly value: Sql;
   /** Why there is none that the field could take: a text, null where there is one; absent where that is known before. */
@@ -373,7 +386,7 @@ function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, sc
     .filter((r) => r.always)
     .map((r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`);
   const cases = join(
-    [...(isMeant ? [sql`when not ${isMeant}.yes then null`] : []), blank, ...outright, ...causes],
+    [...(isMeant ? [sql`when not ${isMeant}.yes then null`] : []), ...outright, blank, ...causes],
     ' ',
   );
   // What is asked three times of every record is worked out once, unless it is only whether there is a value.

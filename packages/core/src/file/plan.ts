@@ -1,0 +1,321 @@
+import { fieldNamed, type Catalog, type Field, type RecordType } from '../catalog/catalog';
+import { closest } from '../catalog/closest';
+import { keyFields } from '../catalog/key';
+import { pathText, resolveColumn } from '../catalog/path';
+import type { Change } from '../edits/change';
+import { amongActive } from '../edits/edit';
+import { editableField, givenField } from '../edits/value';
+import { worked } from '../edits/worked';
+import { and, fieldTree, not } from '../language/build';
+import { checkExpression } from '../language/check';
+import type { Checked, FieldPath } from '../language/checked';
+import type { Context } from '../language/context';
+import { fieldKindWords } from '../language/types';
+import { noResultsOf, type NoResult } from '../language/no-result';
+import { parse } from '../language/parse';
+import { pathName } from '../language/print';
+import type { Expression, Part } from '../language/syntax';
+import { clip, fail, Gathered, inside, within } from '../problem';
+import { fileType, readName, saidName, type CellReading, type DateOrder, type DecimalMark } from './file-type';
+
+/** What a kept file's rows are to do: which records they are about, and what each of their columns becomes. */
+export interface FilePlan {
+  readonly type: string;
+  /** A row is about the record of which all of these are what its cells say. */
+  readonly match: readonly FileMatch[];
+  readonly take: readonly FileTake[];
+  /** By column, where it was said. */
+  readonly readings?: Readonly<Record<string, ReadingSaid>>;
+  /** What an empty cell does to its field. */
+  readonly blank: 'leave' | 'clear';
+  /** Rows that fit no record: nothing is done, they are left out, or records are made of them. */
+  readonly unknown: 'stop' | 'skip' | 'create';
+  /** Rows that fit several records: left out, or all of these get their values. */
+  readonly several: 'skip' | 'all';
+}
+
+export interface FileMatch {
+  readonly column: string;
+  /** A field or a path. */
+  readonly field: string;
+}
+
+export interface FileTake {
+  readonly field: string;
+  /** The column whose cells the field gets; or: */
+  readonly column?: string;
+  /** What is worked out of the columns: `file.price * 1.05`. */
+  readonly formula?: string;
+}
+
+export interface ReadingSaid {
+  readonly decimal?: DecimalMark;
+  readonly dates?: DateOrder;
+}
+
+/** A column of a file and how its cells are read where nobody says so; `order` null: its dates are ambiguous. */
+export interface FileColumn {
+  readonly name: string;
+  /** What all of its cells can be read as. */
+  readonly looks: 'text' | 'number' | 'date';
+  readonly decimal: DecimalMark;
+  readonly order: DateOrder | null;
+}
+
+/** A plan whose every name has been found. */
+export interface CheckedPlan {
+  readonly type: RecordType;
+  /** The rows as records; its fields are those of `columns`. */
+  readonly rows: RecordType;
+  readonly columns: readonly { readonly name: string; readonly reading: CellReading }[];
+  readonly match: readonly { readonly column: number; readonly path: FieldPath }[];
+  /** Over rows; their fields are those of `type`. */
+  readonly changes: readonly Change[];
+  /** Of each change the columns that it reads. */
+  readonly reads: readonly (readonly number[])[];
+  readonly plan: FilePlan;
+}
+
+/** Throws everything that is wrong with it; columns whose dates are ambiguous among that. */
+export function checkPlan(
+  plan: FilePlan,
+  file: { readonly id: string; readonly columns: readonly FileColumn[] },
+  catalog: Catalog,
+  context: Context,
+): CheckedPlan {
+  const type = within('type', () => catalog.type(plan.type));
+  const problems = new Gathered();
+  problems.gather(() => {
+    keyFields(type);
+    if (type.notChangeable !== null) fail('not_changeable', type.notChangeable, { where: 'type' });
+  });
+  const match = plan.match.flatMap(
+    (m, i) =>
+      problems.gather(() =>
+        inside(`match[${i}]`, () => ({
+          column: columnNamed(m.column, file.columns),
+          path: within('field', () => matchable(resolveColumn(catalog, type, m.field))),
+        })),
+      ) ?? [],
+  );
+  if (plan.match.length === 0)
+    problems.gather(() =>
+      fail('bad_value', 'Say by which column rows and records find each other.', { where: 'match' }),
+    );
+  if (plan.take.length === 0) problems.gather(() => fail('no_edits', 'Say which columns to take.', { where: 'take' }));
+  // What a column is read as follows from what it is taken for.
+  const bases = new Map<number, Set<Field['base']>>();
+  const reads = plan.take.map(
+    (take, i) =>
+      problems.gather(() =>
+        inside(`take[${i}]`, () => {
+          const field = takenField(type, take, plan);
+          const columns = columnsRead(take, file.columns);
+          if (take.formula === undefined) into(bases, columns[0]!, wantedOf(field));
+          return columns;
+        }),
+      ) ?? [],
+  );
+  for (const { column, path } of match) into(bases, column, wantedOf(path.field));
+  const readings = file.columns.map((column, i) => {
+    const asked = [...(bases.get(i) ?? [])];
+    const inFormula = plan.take.some((t, j) => t.formula !== undefined && reads[j]!.includes(i));
+    const base = asked.find((b) => b !== 'text') ?? (inFormula && asked.length === 0 ? 'guess' : 'text');
+    return problems.gather(() => readingOf(column, base, plan.readings ?? {})) ?? ({ as: 'text' } as const);
+  });
+  problems.raise();
+  const columns = file.columns.map(({ name }, i) => ({ name, reading: readings[i]! }));
+  const rows = fileType(file.id, columns, { zone: context.env.timeZone });
+  const taken = new Set<string>();
+  const changes = plan.take.flatMap(
+    (take, i) =>
+      problems.gather(() =>
+        inside(`take[${i}]`, () => {
+          const field = takenField(type, take, plan);
+          if (taken.has(field.name)) fail('same_field_twice', `${field.name} is given twice.`, { where: 'field' });
+          taken.add(field.name);
+          const made =
+            take.formula === undefined
+              ? ofColumn(field, reads[i]![0]!, rows, columns, catalog)
+              : ofFormula(field, take.formula, file.columns, rows, catalog, context);
+          return amongActive(made, { catalog });
+        }),
+      ) ?? [],
+  );
+  problems.raise();
+  return { type, rows, columns, match, changes, reads, plan };
+}
+
+function into<K, V>(map: Map<K, Set<V>>, key: K, item: V): void {
+  map.set(key, (map.get(key) ?? new Set()).add(item));
+}
+
+/** A field that may be given: of records that are made, what is their key, too. */
+function takenField(type: RecordType, { field }: FileTake, { unknown }: FilePlan): Field {
+  return unknown === 'create' ? editableOrKey(type, field) : editableField(type, field);
+}
+
+function editableOrKey(type: RecordType, name: string): Field {
+  const field = fieldNamed(type, name);
+  return field && type.key.includes(field.name) ? givenField({ type, into: type }, name) : editableField(type, name);
+}
+
+function matchable(path: FieldPath): FieldPath {
+  const { base, refersTo, label } = path.field;
+  if (refersTo !== null)
+    fail('type_mismatch', `${label} points at records: match a field of theirs, such as ${pathText(path)}.name.`);
+  if (!['text', 'number', 'date', 'uuid'].includes(base))
+    fail('type_mismatch', `${label} is ${fieldKindWords(path.field)}, by which no records are found.`);
+  return path;
+}
+
+/** What the cells of a column that becomes the field are read as. */
+function wantedOf(field: Field): Field['base'] {
+  if (field.refersTo !== null || field.choices !== null) return 'text';
+  return ['number', 'yes_no', 'date', 'moment'].includes(field.base) ? field.base : 'text';
+}
+
+function readingOf(
+  column: FileColumn,
+  base: Field['base'] | 'guess',
+  said: NonNullable<FilePlan['readings']>,
+): CellReading {
+  const { decimal = column.decimal, dates = column.order } = said[column.name] ?? {};
+  // In a formula a column is what it looks like.
+  switch (base === 'guess' ? column.looks : base) {
+    case 'number':
+      return { as: 'number', decimal };
+    case 'yes_no':
+      return { as: 'yes_no' };
+    case 'date':
+    case 'moment':
+      if (dates === null)
+        fail(
+          'bad_value',
+          `The dates in “${clip(column.name)}” can be read in two ways: is 3/4/2026 the third of April (dmy) or the fourth of March (mdy)?`,
+          { where: `readings.${column.name}.dates`, suggestions: ['dmy', 'mdy'] },
+        );
+      return { as: base === 'moment' ? 'moment' : 'date', order: dates! };
+    default:
+      return { as: 'text' };
+  }
+}
+
+/** The place of a column that is called so, in any case; throws with the nearest. */
+export function columnNamed(
+  name: string,
+  columns: readonly Pick<FileColumn, 'name'>[],
+  more: object = { where: 'column' },
+): number {
+  const at = columns.findIndex((c) => c.name.toLowerCase() === name.trim().toLowerCase());
+  if (at >= 0) return at;
+  const names = columns.map((c) => c.name);
+  return fail('unknown_field', `The file has no column “${clip(name)}”.`, {
+    ...more,
+    suggestions: closest(name, names).length > 0 ? closest(name, names) : names.slice(0, 10),
+  });
+}
+
+function columnsRead({ column, formula }: FileTake, columns: readonly FileColumn[]): readonly number[] {
+  if ((column === undefined) === (formula === undefined))
+    fail('bad_value', 'A field gets a column, or what is worked out of some: say one of them.', { where: 'column' });
+  if (column !== undefined) return [columnNamed(column, columns)];
+  const read = new Set<number>();
+  within('formula', () =>
+    renamed(parse(formula!), (path, e) => {
+      read.add(columnIn(path, e, columns));
+      return path;
+    }),
+  );
+  return [...read];
+}
+
+/** The column that `file.price` is. */
+function columnIn(path: readonly Part[], { span }: Pick<Expression, 'span'>, columns: readonly FileColumn[]): number {
+  const [first, second] = path;
+  if (path.length !== 2 || first!.name.toLowerCase() !== 'file')
+    fail(
+      'unknown_field',
+      `What is worked out of a file reads its columns: file.${columns[0]?.name ?? 'column'}, not “${clip(pathName(path))}”.`,
+      {
+        span,
+        suggestions: columns.slice(0, 5).map((c) => pathName([{ name: 'file' }, { name: c.name }])),
+      },
+    );
+  return columnNamed(second!.name, columns, { span: second!.span });
+}
+
+/** The expression with other names. */
+function renamed(e: Expression, rename: (path: readonly Part[], e: Expression) => readonly Part[]): Expression {
+  const go = (part: unknown): unknown => {
+    if (Array.isArray(part)) return part.map(go);
+    if (typeof part !== 'object' || part === null) return part;
+    const node = part as { kind?: string; path?: readonly Part[] };
+    if (node.kind === 'name') return { ...node, path: rename(node.path!, node as Expression) };
+    return Object.fromEntries(
+      Object.entries(part).map(([key, inner]) => [key, key === 'span' || key === 'nameSpan' ? inner : go(inner)]),
+    );
+  };
+  return go(e) as Expression;
+}
+
+function ofColumn(
+  field: Field,
+  column: number,
+  rows: RecordType,
+  columns: CheckedPlan['columns'],
+  catalog: Catalog,
+): Change {
+  const tree = fieldTree(rows, fieldNamed(rows, readName(column))!);
+  const said = fieldTree(rows, fieldNamed(rows, saidName(column))!);
+  const { as } = columns[column]!.reading;
+  // As it is said, its value; what it is read as may be nothing.
+  const refusals: NoResult[] =
+    as === 'text'
+      ? []
+      : [
+          {
+            when: and(not({ kind: 'isNull', operand: said }), { kind: 'isNull', operand: tree })!,
+            words: `the cell is no ${readWords[as]}`,
+            always: true,
+          },
+        ];
+  return { field, value: valueOf(tree, field, catalog, refusals), when: null };
+}
+
+const readWords = { number: 'number', yes_no: 'yes or no', date: 'date', moment: 'moment' } as const;
+
+function ofFormula(
+  field: Field,
+  formula: string,
+  columns: readonly FileColumn[],
+  rows: RecordType,
+  catalog: Catalog,
+  context: Context,
+): Change {
+  return within('formula', () => {
+    const expression = renamed(parse(formula), (path, e) => [
+      { name: readName(columnIn(path, e, columns)), span: e.span },
+    ]);
+    const tree = checkExpression(expression, catalog, rows, context);
+    const refusals = noResultsOf(tree)
+      .filter((r) => !r.blank)
+      .map((r): NoResult => ({ ...r, always: true }));
+    return { field, value: valueOf(tree, field, catalog, refusals), when: null };
+  });
+}
+
+function valueOf(tree: Checked, field: Field, catalog: Catalog, refusals: readonly NoResult[]): Change['value'] {
+  return worked(tree, field, catalog, { blank: 'cleared', refusals });
+}
+
+/** What records that are made of rows get: what rows are found by, too, where that is a field of their own. */
+export function changesOfNew({ match, changes, type, rows }: CheckedPlan): readonly Change[] {
+  const found = match.flatMap(({ column, path: { through, field } }): Change[] => {
+    const isOpen = field.notEditable === null || (type.key.includes(field.name) && !field.generated);
+    if (through.length > 0 || !isOpen || changes.some((c) => c.field.name === field.name)) return [];
+    const tree = fieldTree(rows, fieldNamed(rows, readName(column))!);
+    return [{ field, value: { from: 'expression', tree }, when: null }];
+  });
+  return [...found, ...changes];
+}

@@ -1,0 +1,179 @@
+import { createWriteStream } from 'node:fs';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { FileColumnView, FilePlanSaid, FileReport, FileView } from '@tantamos/contract';
+import { fail, type FileColumn } from '@tantamos/core';
+import { from as copyFrom } from 'pg-copy-streams';
+import type { Connection, Database } from '../database/database';
+import type { Seen } from '../rights/seen';
+import { turns } from '../turns';
+import { columnsOf } from './columns';
+import { readFile } from './read';
+import { mostBytes, mostRows, type FileNote, type Manner, type MannerSaid, type Reading } from './read/reading';
+
+// Files of values as they are kept: their rows as texts, for a day, or as long as something that was made of them needs them.
+
+export interface KeptFile {
+  readonly id: string;
+  readonly made_by: string;
+  readonly made_at: Date;
+  readonly name: string;
+  readonly bytes: string;
+  readonly manner: Manner;
+  readonly columns: readonly FileColumnView[];
+  readonly notes: readonly FileNote[];
+  readonly rows: number;
+  readonly plan: FilePlanSaid | null;
+  readonly report: FileReport | null;
+}
+
+/** Keeps a file that a person sends: read as a whole first, so that a slow sender holds nothing of the database. */
+export async function keepFile(
+  database: Database,
+  seen: Seen,
+  name: string,
+  said: MannerSaid,
+  sent: Readable,
+): Promise<KeptFile> {
+  const folder = await mkdtemp(join(tmpdir(), 'tantamos-file-'));
+  try {
+    const path = join(folder, 'file');
+    const bytes = await spooled(sent, path);
+    const reading = await readFile(path, said);
+    return await database.transaction(
+      'read committed',
+      async (connection) => {
+        await forgetOld(connection, seen.person.id);
+        const { rows } = await connection.query<{ id: string }>(
+          `insert into tantamos.file (made_by, name, bytes, manner, columns, notes, rows) values ($1, $2, $3, $4, '[]', '[]', 0) returning id`,
+          [seen.person.id, name, bytes, JSON.stringify(reading.manner)],
+        );
+        const id = rows[0]!.id;
+        const count = await copied(connection, id, reading);
+        if (count === 0) fail('bad_value', 'The file has no rows beneath its header.', { where: 'file' });
+        const columns = await columnsOf(connection, id, reading.columns(), count);
+        await connection.query('update tantamos.file set columns = $2, notes = $3, rows = $4 where id = $1', [
+          id,
+          JSON.stringify(columns),
+          JSON.stringify(reading.notes()),
+          count,
+        ]);
+        return (await fileRow(connection, id))!;
+      },
+      'streams',
+    );
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+async function spooled(sent: Readable, path: string): Promise<number> {
+  let bytes = 0;
+  const counting = new Transform({
+    transform(chunk: Buffer, _, done) {
+      bytes += chunk.length;
+      if (bytes > mostBytes) done(tooLarge());
+      else done(null, chunk);
+    },
+  });
+  await pipeline(sent, counting, createWriteStream(path));
+  return bytes;
+}
+
+function tooLarge(): Error {
+  try {
+    return fail('over_limit', `A file may have ${mostBytes / 1024 / 1024} MB; this one has more.`, { where: 'file' });
+  } catch (error) {
+    return error as Error;
+  }
+}
+
+async function copied(connection: Connection, file: string, reading: Reading): Promise<number> {
+  let n = 0;
+  const turn = turns();
+  async function* lines(): AsyncGenerator<string> {
+    let chunk = '';
+    for await (const { at, cells, trouble } of reading.rows()) {
+      if (++n > mostRows)
+        fail('over_limit', `A file may have ${mostRows.toLocaleString('en-US')} rows; this one has more.`, {
+          where: 'file',
+        });
+      chunk += `${file}\t${n}\t${at}\t${escaped(arrayText(cells))}\t${trouble === null ? '\\N' : escaped(trouble)}\n`;
+      if (chunk.length < 65_536) continue;
+      yield chunk;
+      chunk = '';
+      await turn();
+    }
+    if (chunk) yield chunk;
+  }
+  await pipeline(
+    Readable.from(lines()),
+    connection.query(copyFrom('copy tantamos.file_row (file, n, at, cells, trouble) from stdin')),
+  );
+  return n;
+}
+
+/** An array as PostgreSQL writes it. */
+function arrayText(cells: readonly (string | null)[]): string {
+  return `{${cells.map((c) => (c === null ? 'NULL' : `"${c.replace(/["\\]/g, '\\$&')}"`)).join(',')}}`;
+}
+
+/** A text as COPY reads it. */
+function escaped(text: string): string {
+  return text.replace(/[\\\t\n\r]/g, (c) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[c]!);
+}
+
+/** A file that nothing was made of is forgotten after a day. */
+async function forgetOld(connection: Connection, account: string): Promise<void> {
+  const { rows } = await connection.query<{ id: string }>(
+    `delete from tantamos.file f where made_by = $1 and made_at < now() - interval '1 day'
+       and not exists (select from tantamos.preview p where p.job::text like '%' || f.id || '%' or p.list_report ->> 'file' = f.id::text)
+       and not exists (select from tantamos.draft d where d.job::text like '%' || f.id || '%')
+     returning id`,
+    [account],
+  );
+  if (rows.length === 0) return;
+  for (const table of ['file_row', 'file_fate'])
+    await connection.query(`delete from tantamos.${table} where file = any($1)`, [rows.map((r) => r.id)]);
+}
+
+async function fileRow(connection: Pick<Connection, 'query'>, id: string): Promise<KeptFile | undefined> {
+  const { rows } = await connection.query<KeptFile & Record<string, unknown>>(
+    'select * from tantamos.file where id = $1',
+    [id],
+  );
+  return rows[0];
+}
+
+/** A file of the person's own; throws `not_found` for everybody else. */
+export async function ownFile(database: Database, seen: Seen, id: string): Promise<KeptFile> {
+  const row = await database.one<KeptFile & Record<string, unknown>>('select * from tantamos.file where id = $1', [id]);
+  return row && row.made_by === seen.person.id
+    ? row
+    : fail('not_found', 'There is no such file of yours; send it again.', { where: 'file' });
+}
+
+/** As a plan reads them. */
+export function fileColumns(file: KeptFile): readonly FileColumn[] {
+  return file.columns.map(({ name, looks, decimal, order }) => ({ name, looks, decimal, order }));
+}
+
+export function fileView(file: KeptFile): FileView {
+  const { id, name, columns, notes, rows, plan, report, manner } = file;
+  return {
+    id,
+    name,
+    madeAt: file.made_at.toISOString(),
+    bytes: Number(file.bytes),
+    rows,
+    ...manner,
+    sheets: [...manner.sheets],
+    columns: [...columns],
+    notes: [...notes],
+    plan,
+    report,
+  };
+}
