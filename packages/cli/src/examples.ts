@@ -24,6 +24,11 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
     `tantamos explain bookings -f "status = 'draft' AND valley = 'north'"`,
     `tantamos explain bookings -f "region = 'Northern Hill'"`,
   ],
+  'file read': [
+    'tantamos file read prices.csv bookings --match reference',
+    `tantamos file read list.xlsx contacts --sheet March --match "E-mail=email" --take "Wants=mail_preference" --dates dmy`,
+  ],
+  'file rows': ['tantamos file rows', 'tantamos file rows --of unknown --format csv'],
   'preset list': ['tantamos preset', 'tantamos preset list --format json'],
   'preset keep': [
     `tantamos preset keep "Monday call" tasks --with "subject=Call {name}" --with-computed "due_on = next_weekday(TODAY(), 'monday')"`,

@@ -27,6 +27,14 @@ export function textAt(where: string): string | undefined {
 }
 
 const places: readonly (readonly [RegExp, string])[] = [
+  // Of a file of values.
+  [/^take\[\d+\]\.formula/, '--take-computed'],
+  [/^take\[/, '--take'],
+  [/^match/, '--match'],
+  [/^readings\..*\.dates$/, '--dates'],
+  [/^readings/, '--decimal'],
+  [/^(encoding|separator|sheet)$/, '--encoding, --separator or --sheet'],
+  [/^file$/, 'FILE'],
   [/^(selection\.)?filter/, '--filter'],
   [/^(selection\.)?related/, '--related'],
   [/^(selection\.)?list\.unknown/, '--unknown'],

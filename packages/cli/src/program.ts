@@ -3,6 +3,7 @@ import { version } from './version';
 import { exitHelp } from './exit';
 import { counts } from './verbs/counts';
 import { exporting } from './verbs/export';
+import { file } from './verbs/file';
 import { find } from './verbs/find';
 import { handover } from './verbs/handover';
 import { functions } from './verbs/functions';
@@ -54,6 +55,7 @@ export function makeProgram(): Command {
     preview,
     whole,
     preset,
+    file,
     handover,
     run,
     result,

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { isMeant } from '@tantamos/core';
 import { folder, sessionKey } from './session';
 import { UsageError } from './trouble';
 
@@ -9,11 +10,12 @@ import { UsageError } from './trouble';
 
 const file = join(folder, 'last.json');
 const mostKept = 100;
-export type Kind = 'preview' | 'run';
+export type Kind = 'preview' | 'run' | 'file';
 
 interface Entry {
   readonly preview?: string | null;
   readonly run?: string | null;
+  readonly file?: string | null;
   readonly at: number;
 }
 
@@ -42,6 +44,23 @@ export function last(kind: Kind): string {
     id === null
       ? `The last ${kind} that was asked for here did not come to be; “last” is never an older one. Say which: tantamos ${kind}s`
       : `No ${kind} was made from this terminal yet, so there is no last one. Say which: tantamos ${kind}s`,
+  );
+}
+
+/** Keeps which file was read last. */
+export function rememberFile(id: string): void {
+  remember('file', id);
+}
+
+/** The file that is meant: the last one where nothing is said, or whose id begins so. */
+export function lastFile(said: string | undefined): string {
+  const id = read()[here()]?.file;
+  if (said !== undefined && /^[0-9a-f]{8}-[0-9a-f-]{27}$/i.test(said)) return said;
+  if (id && (said === undefined || said === 'last' || isMeant(id, said))) return id;
+  throw new UsageError(
+    said === undefined
+      ? 'No file was read from this terminal yet: tantamos file read FILE TYPE'
+      : `The last file read from this terminal is another than ${said}; say its whole id.`,
   );
 }
 

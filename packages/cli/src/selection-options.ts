@@ -59,16 +59,16 @@ function addOptions(command: Command): Command {
     .option('--with-itself', 'with same, under and above: these themselves too')
     .option('--steps <n>', 'with under and above: so many steps at most', wholeNumber('--steps'))
     .option('--list <file>', 'only those on this pasted list, in whatever shape; - for standard input')
-    .option('--match <fields>', 'with --list: fields or paths to match, such as email or code,name')
+    .option('--match <fields>', 'with --list and --values: fields or paths to match, such as email or code,name')
     .option(
       '--several <how>',
-      'with --list: entries that several records fit: all or none',
+      'with --list and --values: entries or rows that several records fit: all or none',
       oneOf('--several', 'all', 'none'),
     )
     .option(
       '--unknown <how>',
-      'with --list: entries that no record fits: stop or skip',
-      oneOf('--unknown', 'stop', 'skip'),
+      'with --list: entries that no record fits: stop or skip; with --values: stop, skip or create',
+      oneOf('--unknown', 'stop', 'skip', 'create'),
     )
     .option('--first <n>', 'only the first N', wholeNumber('--first'))
     .option('--by <columns>', 'with --first: by these fields; - before one for descending')
@@ -88,6 +88,8 @@ async function readParts(api: Client, type: string, o: SelectionOptions): Promis
   const filter = joined(o.withBlanks ? takingBlanks(o.filter) : o.filter, o.selection);
   const related = o.related ? readRelated(type, o.related, o) : undefined;
   const take = readTake(o);
+  if (o.list !== undefined && o.unknown === 'create')
+    throw new UsageError('Records are made of the rows of a file (--values), not of a list.');
   const list = o.list === undefined ? undefined : await pasted(api, type, o);
   return {
     ...(related ? { related } : {}),

@@ -51,6 +51,8 @@ export class ListChoiceBody {
   @IsOptional() @IsIn(['all', 'none']) several?: 'all' | 'none';
   /** Entries that no record fits: a preview stops and says so, or goes on without them. */
   @IsOptional() @IsIn(['stop', 'skip']) unknown?: 'stop' | 'skip';
+  /** The name of the file whose rows it is made of, where it is. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(255) file?: string;
 }
 
 export class TakeBody {

@@ -287,7 +287,12 @@ async function previewAfter(job: JobBody, after: string | null): Promise<Preview
 
 const heading = 'mb-1.5 text-xs font-semibold tracking-wide text-quiet uppercase';
 
-const willBe = { change: 'will change', delete: 'will be deleted', copy: 'will be copied' } as const;
+const willBe = {
+  create: 'will be made',
+  change: 'will change',
+  delete: 'will be deleted',
+  copy: 'will be copied',
+} as const;
 
 const blankEdit: DraftEdit = { kind: 'set' };
 

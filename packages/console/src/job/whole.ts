@@ -37,7 +37,7 @@ export const nothingWhole: DraftWhole = { act: null, also: [], then: [] };
 /** What a job does, as a draft has it. */
 export function wholeFrom({ act, also, then }: Pick<JobBody, 'act' | 'also' | 'then'>): DraftWhole {
   return {
-    act: act ?? null,
+    act: act === 'create' ? null : (act ?? null),
     also: (also ?? []).map((a) => ({ ...a, values: a.values as readonly DraftEdit[] })),
     then: (then ?? []).map(({ selection: { type, filter, ...more }, edits, follows, also: made, act: done }) => ({
       type,

@@ -15,7 +15,7 @@ import { noResultsOf, type NoResult } from '../language/no-result';
 import { parse } from '../language/parse';
 import { pathName } from '../language/print';
 import type { Expression, Part } from '../language/syntax';
-import { clip, fail, Gathered, inside, within } from '../problem';
+import { clip, fail, Gathered, inside, ProblemError, within } from '../problem';
 import { fileType, readName, saidName, type CellReading, type DateOrder, type DecimalMark } from './file-type';
 
 /** What a kept file's rows are to do: which records they are about, and what each of their columns becomes. */
@@ -102,7 +102,8 @@ export function checkPlan(
     problems.gather(() =>
       fail('bad_value', 'Say by which column rows and records find each other.', { where: 'match' }),
     );
-  if (plan.take.length === 0) problems.gather(() => fail('no_edits', 'Say which columns to take.', { where: 'take' }));
+  if (plan.take.length === 0)
+    problems.gather(() => fail('no_edits', 'Say which columns to take.', { where: 'take[0]' }));
   // What a column is read as follows from what it is taken for.
   const bases = new Map<number, Set<Field['base']>>();
   const reads = plan.take.map(
@@ -137,7 +138,13 @@ export function checkPlan(
           const made =
             take.formula === undefined
               ? ofColumn(field, reads[i]![0]!, rows, columns, catalog)
-              : ofFormula(field, take.formula, file.columns, rows, catalog, context);
+              : ofFormula(
+                  field,
+                  take.formula,
+                  { columns: file.columns, read: columns, reads: reads[i]!, rows },
+                  catalog,
+                  context,
+                );
           return amongActive(made, { catalog });
         }),
       ) ?? [],
@@ -267,20 +274,17 @@ function ofColumn(
   catalog: Catalog,
 ): Change {
   const tree = fieldTree(rows, fieldNamed(rows, readName(column))!);
-  const said = fieldTree(rows, fieldNamed(rows, saidName(column))!);
-  const { as } = columns[column]!.reading;
-  // As it is said, its value; what it is read as may be nothing.
-  const refusals: NoResult[] =
-    as === 'text'
-      ? []
-      : [
-          {
-            when: and(not({ kind: 'isNull', operand: said }), { kind: 'isNull', operand: tree })!,
-            words: `the cell is no ${readWords[as]}`,
-            always: true,
-          },
-        ];
-  return { field, value: valueOf(tree, field, catalog, refusals), when: null };
+  return { field, value: valueOf(tree, field, catalog, unreadable(column, rows, columns)), when: null };
+}
+
+/** Something stands in the cell, and what it is read as is nothing. */
+function unreadable(column: number, rows: RecordType, columns: CheckedPlan['columns']): readonly NoResult[] {
+  const { name, reading } = columns[column]!;
+  if (reading.as === 'text') return [];
+  const [read, said] = [readName(column), saidName(column)].map((n) => fieldTree(rows, fieldNamed(rows, n)!));
+  const isThere = not({ kind: 'isNull', operand: said! });
+  const when = and(isThere, { kind: 'isNull', operand: read! })!;
+  return [{ when, words: `“${clip(name)}” is no ${readWords[reading.as]}`, always: true }];
 }
 
 const readWords = { number: 'number', yes_no: 'yes or no', date: 'date', moment: 'moment' } as const;
@@ -288,21 +292,49 @@ const readWords = { number: 'number', yes_no: 'yes or no', date: 'date', moment:
 function ofFormula(
   field: Field,
   formula: string,
-  columns: readonly FileColumn[],
-  rows: RecordType,
+  of: {
+    readonly columns: readonly FileColumn[];
+    readonly read: CheckedPlan['columns'];
+    readonly reads: readonly number[];
+    readonly rows: RecordType;
+  },
   catalog: Catalog,
   context: Context,
 ): Change {
-  return within('formula', () => {
+  const { columns, read, reads, rows } = of;
+  return calledByColumn(columns, () => {
     const expression = renamed(parse(formula), (path, e) => [
       { name: readName(columnIn(path, e, columns)), span: e.span },
     ]);
     const tree = checkExpression(expression, catalog, rows, context);
-    const refusals = noResultsOf(tree)
-      .filter((r) => !r.blank)
-      .map((r): NoResult => ({ ...r, always: true }));
+    const refusals = [
+      ...reads.flatMap((column) => unreadable(column, rows, read)),
+      ...noResultsOf(tree)
+        .filter((r) => !r.blank)
+        .map((r): NoResult => ({ ...r, always: true })),
+    ];
     return { field, value: valueOf(tree, field, catalog, refusals), when: null };
   });
+}
+
+/** Problems with a formula name columns as the person does. */
+function calledByColumn<T>(columns: readonly FileColumn[], work: () => T): T {
+  try {
+    return within('formula', work);
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const named = (text: string): string =>
+      text.replace(/\bc(\d+)\b/g, (as, n: string) => {
+        const column = columns[Number(n) - 1];
+        return column ? pathName([{ name: 'file' }, { name: column.name }]) : as;
+      });
+    const [first, ...rest] = error.problems.map((p) => ({
+      ...p,
+      message: named(p.message),
+      ...(p.suggestions ? { suggestions: p.suggestions.map(named) } : {}),
+    }));
+    throw new ProblemError(first!, ...rest);
+  }
 }
 
 function valueOf(tree: Checked, field: Field, catalog: Catalog, refusals: readonly NoResult[]): Change['value'] {

@@ -93,10 +93,7 @@ function sourceOf(from: MadeFrom, type: RecordType, context: Context): Pick<File
 }
 
 /** “make 12 contacts of new.csv: set owner to Ines Calloway” */
-export function makingWords(
-  { from = { rows: 1 }, edits }: Making,
-  told: Told & { readonly context: Context },
-): string {
+export function makingWords({ from = { rows: 1 }, edits }: Making, told: Told & { readonly context: Context }): string {
   const { type, context } = told;
   const filed = 'file' in from ? context.filed?.get(from.file) : undefined;
   const n = 'rows' in from ? from.rows : filed?.count;

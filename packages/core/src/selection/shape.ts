@@ -22,6 +22,8 @@ export interface ListChoice {
   readonly several?: 'all' | 'none';
   /** Entries that no record fits: stop and say so, or go on without them (default: stop). */
   readonly unknown?: 'stop' | 'skip';
+  /** The name of the file whose rows it is made of, where it is. */
+  readonly file?: string;
 }
 
 /** The first `count` by an order, or at random; of each value of a field where `per` is given. */

@@ -1,3 +1,4 @@
+import { clip } from '../problem';
 import { conditionWords, list, pathWords, typeWords } from '../language/words';
 import type { CheckedRelated, CheckedSelection, CheckedTake } from '../language/checked';
 
@@ -9,7 +10,7 @@ export function whichWords(selection: CheckedSelection, matched?: number): strin
   const picked = keys ? 'picked ' : '';
   const parts = [
     related ? relatedPart(related) : null,
-    pasted ? 'on the pasted list' : null,
+    pasted ? (pasted.file === undefined ? 'on the pasted list' : `in the file “${clip(pasted.file)}”`) : null,
     condition ? `where ${conditionWords(condition)}` : null,
     take ? takePart(take) : null,
     drop?.length ? `without ${drop.length.toLocaleString('en-US')} dropped by hand` : null,

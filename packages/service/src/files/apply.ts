@@ -273,7 +273,7 @@ async function jobOf(
   if (edits.length === 0) return makes[0] ?? null;
   const list = await listOf(connection, account, file, checked, report);
   return {
-    selection: { type: type.id, list: { id: list, unknown: 'skip' } },
+    selection: { type: type.id, list: { id: list, unknown: 'skip', file: file.name } },
     edits,
     ...(makes.length > 0 ? { then: makes } : {}),
   };

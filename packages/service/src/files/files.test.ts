@@ -1,4 +1,4 @@
-import type { FilePlanBody } from '@tantamos/contract';
+import type { FilePlanBody, JobBody } from '@tantamos/contract';
 import { previewed, ran } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -62,7 +62,7 @@ describe('values from a file', () => {
     expect(all.map((r) => r.reason)).toEqual([
       null,
       null,
-      'Price per hive: the cell is no number.',
+      'Price per hive: “Price per hive” is no number.',
       'rows 5 and 6 say different things of one record',
       'rows 5 and 6 say different things of one record',
       'row 2 says the same',
@@ -71,9 +71,9 @@ describe('values from a file', () => {
       '“Reference” is empty',
     ]);
     const left = await (await w.admin.files.fileRows(file.id, { of: 'left', format: 'csv' })).text();
-    expect(left.split('\r\n')[1]).toBe(`${c},abc,third,Price per hive: the cell is no number.`);
+    expect(left.split('\r\n')[1]).toBe(`${c},abc,third,Price per hive: “Price per hive” is no number.`);
     expect(left.trim().split('\r\n')).toHaveLength(7);
-    const p = await previewed(w.admin, { ...job!, safety: { pace: 100 } });
+    const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
     expect(p.totals).toMatchObject({ matched: 2, not_allowed: 0 });
     const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
     expect(run.totals).toMatchObject({ refused: 0, edited_since: 0 });

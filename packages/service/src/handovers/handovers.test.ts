@@ -102,7 +102,6 @@ describe('a hand over', () => {
     ['split', 0],
     ['leave', null],
   ] as const)('where the grower goes to none of the receivers: %s', async (rest, left) => {
-    const among = [{ to: 'Ines Calloway' }, { to: 'Verity Rushwater' }];
     const before = await owned();
     const p = await made({
       lines: [

@@ -110,6 +110,9 @@ describe('what is withheld is absent', () => {
     ids.fieldCounts = (await counts('growers', 'credit_limit')).id;
     const preset = (type: string, field: string) =>
       w.editor.keepPreset({ name: 'preset', type, edits: [{ kind: 'set', field, value: 77777 }] });
+    const file = new TextEncoder().encode('code,limit\nG-000003,77\nG-000002,1\n');
+    ids.file = (await w.editor.uploadFile({ name: 'x.csv' }, file)).id;
+    ids.adminFile = (await w.admin.uploadFile({ name: 'x.csv' }, file)).id;
     ids.invoicePreset = (await preset('invoices', 'net')).id;
     ids.fieldPreset = (await preset('growers', 'credit_limit')).id;
     ids.draft = (await w.editor.beginDraft({ job: { type: 'invoices', filter: 'x', edits: [] } })).id;
@@ -189,6 +192,21 @@ describe('what is withheld is absent', () => {
         body: { lines: [{ type: 'growers', field: 'owner', which: 'all' }], among: [{ to: '1' }] },
       },
     ],
+    uploadFile: () => [{ query: { name: 'x.csv' } }],
+    file: () => [{ path: { id: ids.file! } }, { path: { id: ids.adminFile! } }],
+    guessPlan: () =>
+      [ids.file!, ids.adminFile!].flatMap((id) => ['invoices', 'growers'].map((type) => ({ path: { id, type } }))),
+    planFile: () =>
+      ['invoices', 'growers'].map((type) => ({
+        path: { id: ids.file! },
+        body: {
+          type,
+          match: [{ column: 'code', field: type === 'growers' ? 'code' : 'number' }],
+          take: [{ column: 'limit', field: type === 'growers' ? 'credit_limit' : 'net' }],
+          unknown: 'skip',
+        },
+      })),
+    fileRows: () => [{ path: { id: ids.file! } }, { path: { id: ids.adminFile! } }],
     presets: () => [{}],
     keepPreset: () => [
       { body: { name: 'x', type: 'invoices', edits: [{ kind: 'set', field: 'net', value: 1 }] } },

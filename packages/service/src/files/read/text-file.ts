@@ -70,7 +70,7 @@ export async function* textOf(path: string, encoding: string): AsyncGenerator<st
       }
       yield decoder.decode();
     } catch (error) {
-      if (!(error instanceof TypeError)) throw error;
+      if ((error as { code?: string }).code !== 'ERR_ENCODING_INVALID_ENCODED_DATA') throw error;
       fail(
         'bad_value',
         `The file begins as UTF-8, but after some ${read.toLocaleString('en-US')} bytes there is what is none. Say its encoding, such as windows-1252.`,
