@@ -47,8 +47,9 @@ export function fileType(
     const said = cell(i);
     return [sql`${read(said, reading, zone)} as ${raw(readName(i))}`, sql`${said} as ${raw(saidName(i))}`];
   });
+  // Read once (`offset 0`): a value is asked for several times of every row, and would be read as often.
   const source = sql`(select ${join([raw('r.n'), ...cells], ', ')} from tantamos.file_row r
-    where r.file = ${value(file)}::uuid and ${where})`;
+    where r.file = ${value(file)}::uuid and ${where} offset 0)`;
   return {
     ...nothing,
     id: `file:${file}`,
@@ -79,8 +80,12 @@ function read(said: Sql, reading: CellReading, zone: string): Sql {
   switch (reading.as) {
     case 'text':
       return said;
-    case 'number':
-      return sql`tantamos.read_number(${said}, ${value(reading.decimal)})`;
+    case 'number': {
+      // As most are written, inline: the function takes 15 µs a cell.
+      const isPlain = raw(reading.decimal === '.' ? `'^-?\\d{1,18}([.]\\d{1,10})?$'` : `'^-?\\d{1,18}(,\\d{1,10})?$'`);
+      const plain = reading.decimal === '.' ? said : sql`replace(${said}, ',', '.')`;
+      return sql`case when ${said} ~ ${isPlain} then (${plain})::numeric else tantamos.read_number(${said}, ${value(reading.decimal)}) end`;
+    }
     case 'yes_no':
       return sql`tantamos.read_yes_no(${said})`;
     case 'date':
