@@ -1,5 +1,7 @@
 import type {
   CrossBody,
+  FilePlanBody,
+  FileRowsQuery,
   Found,
   FoundRecord,
   JobBody,
@@ -156,6 +158,27 @@ export const queries = {
       placeholderData: keepPreviousData,
       staleTime: Infinity,
       retry: false,
+    }),
+  fileGuess: (id: string, type: string) =>
+    queryOptions({ queryKey: ['file-guess', id, type], queryFn: () => api.guessPlan(id, type), staleTime: Infinity }),
+  /** `plan`: as text. */
+  filePlan: (id: string, plan: string) =>
+    queryOptions({
+      queryKey: ['file-plan', id, plan],
+      queryFn: ({ signal }) => api.planFile(id, JSON.parse(plan) as FilePlanBody, { signal }),
+      placeholderData: keepPreviousData,
+      // What became of the rows is that of the last plan: a plan that is gone back to is worked out again.
+      staleTime: 0,
+      gcTime: 0,
+      retry: false,
+    }),
+  fileRows: (id: string, of: FileRowsQuery['of'], plan: string) =>
+    infiniteQueryOptions({
+      queryKey: ['file-rows', id, of, plan],
+      queryFn: ({ pageParam: after }) => api.fileRows(id, { of, limit: 100, after }),
+      initialPageParam: undefined as number | undefined,
+      getNextPageParam: (page) => page.next ?? undefined,
+      staleTime: 0,
     }),
   listLines: (id: string, of: ListPageQuery['of']) =>
     infiniteQueryOptions({

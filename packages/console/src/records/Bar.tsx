@@ -1,6 +1,6 @@
 import type { SavedSelectionView, SelectionBody, TypeSummary, TypeView } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
-import { ClipboardList, Ellipsis } from 'lucide-react';
+import { ClipboardList, Ellipsis, FileSpreadsheet } from 'lucide-react';
 import { useNavigate } from 'react-router';
 import { Button } from '../components/Button';
 import { Menu } from '../components/Menu';
@@ -25,6 +25,7 @@ interface Props {
   onChange: (next: Partial<Draft>) => void;
   onView: (next: Partial<View>) => void;
   onPaste: () => void;
+  onFile: () => void;
   onNarrow: (condition: Expression) => void;
   /** To another type, or another selection of this one. */
   onGo: (type: string, start: Partial<Draft>) => void;
@@ -32,7 +33,8 @@ interface Props {
 
 /** The first band: type, pasted lists, saved selections, relatives, a part of them, columns, files; in a menu where it is narrow. */
 export function Bar(props: Props) {
-  const { type, types, fields, draft, view, columns, chosen, onChange, onView, onPaste, onNarrow, onGo } = props;
+  const { type, types, fields, draft, view, columns, chosen, onChange, onView, onPaste, onFile, onNarrow, onGo } =
+    props;
   const navigate = useNavigate();
   const isWide = useWide();
   const selection: SelectionBody = { type: type.id, ...pickedPartsOf(draft) };
@@ -44,6 +46,11 @@ export function Bar(props: Props) {
           <Button onClick={onPaste}>
             <ClipboardList className="size-4 text-quiet" aria-hidden="true" /> Paste a list
           </Button>
+          {type.notChangeable === null && (
+            <Button onClick={onFile}>
+              <FileSpreadsheet className="size-4 text-quiet" aria-hidden="true" /> Values from a file
+            </Button>
+          )}
           <SavedMenu selection={selection} onOpen={openSaved} onOnlyIn={(name) => onNarrow(inSelection(name))} />
           <RelatedMenu
             type={type}

@@ -83,6 +83,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
             onChange={set}
             onView={setView}
             onPaste={() => setOpen({ paste: '' })}
+            onFile={() => setOpen({ file: true })}
             onNarrow={narrow}
             onGo={go}
           />

@@ -1,5 +1,6 @@
 import type { FoundRecord, SelectionParts, TypeSummary, TypeView } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
+import { lazy, Suspense } from 'react';
 import type { Draft } from '../job/draft';
 import { CountsSheet } from './CountsSheet';
 import { CrossSheet } from './CrossSheet';
@@ -8,12 +9,15 @@ import { PastedLines } from './PastedLines';
 import { PasteSheet } from './PasteSheet';
 import { ValuesDrawer } from './ValuesDrawer';
 
+const FileSheet = lazy(() => import('../files/FileSheet'));
+
 /** What stands open over the records; one thing at a time. */
 export type Open =
   | { paste: string }
   | { values: string }
   | { cross: { rows: string; columns: string } }
   | { counts: true }
+  | { file: true }
   | { lines: string; at: { record: number; column: string } };
 
 interface Props {
@@ -65,6 +69,11 @@ export function Sheets(props: Props) {
         onClose={() => onOpen(null)}
       />
       <CountsSheet open={open !== null && 'counts' in open} types={types} onClose={() => onOpen(null)} />
+      {open !== null && 'file' in open && (
+        <Suspense fallback={null}>
+          <FileSheet open type={type} fields={fields} onUse={(start) => onChange(start)} onClose={() => onOpen(null)} />
+        </Suspense>
+      )}
       <PasteSheet
         open={open !== null && 'paste' in open}
         text={open && 'paste' in open ? open.paste : undefined}
