@@ -18,7 +18,7 @@ import { change, moment, number, out, print, talk } from './output';
 export function showPreview(p: PreviewView): void {
   out(color.bold(p.sentence));
   if (p.why) out(`Why: ${p.why}`);
-  if (p.list) out(color.dim(`List: ${p.list.sentence}`));
+  if (p.list) out(color.dim(`${p.list.file ? 'File' : 'List'}: ${p.list.sentence}`));
   out(verdictEquation(p.totals));
   out('');
   showParts(p);
@@ -102,7 +102,7 @@ export function isOverMost({ kind, job, totals }: PreviewView): boolean {
 export function showRun(r: RunView): void {
   out(color.bold(r.sentence));
   if (r.why) out(`Why: ${r.why}`);
-  if (r.list) out(color.dim(`List: ${r.list.sentence}`));
+  if (r.list) out(color.dim(`${r.list.file ? 'File' : 'List'}: ${r.list.sentence}`));
   out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
   out(equation(r.totals));
   for (const a of r.along) out(alongWords(a));

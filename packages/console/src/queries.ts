@@ -84,6 +84,8 @@ export const queries = {
         api.search(type, { filter, columns: [...columns], sort: [columns[1]!], limit }, { signal }),
       placeholderData: keepPreviousData,
     }),
+  /** What all questions about which records of a type there are begin with. */
+  aboutFound: (type: string) => ['find', type] as const,
   found: (type: string, parts: SelectionParts, columns: readonly string[], sort: readonly string[]) =>
     infiniteQueryOptions({
       queryKey: ['find', type, byText(parts), sort.join(), columns.join()],

@@ -96,7 +96,9 @@ function Rows({ file, of }: { file: FileView; of: Of }) {
               ))}
               <td className="min-w-44 py-1">
                 {r.fate && words[r.fate]}
-                {r.reason && r.reason !== 'no record fits' && <span className="block text-xs text-quiet">{r.reason}</span>}
+                {r.reason && r.reason !== 'no record fits' && (
+                  <span className="block text-xs text-quiet">{r.reason}</span>
+                )}
               </td>
             </tr>
           ))}

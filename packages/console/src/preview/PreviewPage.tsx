@@ -101,7 +101,11 @@ function Ready({ preview: p }: { preview: PreviewView }) {
         <p className="text-quiet">
           Worked out {moment(p.madeAt)} by {p.madeBy}, valid until {moment(p.expiresAt)}.{p.why && ` Why: ${p.why}`}
         </p>
-        {p.list && <p className="text-quiet">Pasted list: {p.list.sentence}</p>}
+        {p.list && (
+          <p className="text-quiet">
+            {p.list.file ? 'File' : 'Pasted list'}: {p.list.sentence}
+          </p>
+        )}
         <OutcomeBar totals={p.totals} />
         <AlongLine along={p.along} isDone={false} />
         {p.after && <Since preview={p.id} after={p.after} />}

@@ -1,7 +1,8 @@
 import type { SavedSelectionView, SelectionBody, TypeSummary, TypeView } from '@tantamos/contract';
 import type { Expression } from '@tantamos/core';
-import { ClipboardList, Ellipsis, FileSpreadsheet } from 'lucide-react';
+import { ClipboardList, Ellipsis, FileSpreadsheet, Plus } from 'lucide-react';
 import { useNavigate } from 'react-router';
+import { usePerson } from '../app/session';
 import { Button } from '../components/Button';
 import { Menu } from '../components/Menu';
 import { useWide } from '../components/useWide';
@@ -26,6 +27,7 @@ interface Props {
   onView: (next: Partial<View>) => void;
   onPaste: () => void;
   onFile: () => void;
+  onNew: () => void;
   onNarrow: (condition: Expression) => void;
   /** To another type, or another selection of this one. */
   onGo: (type: string, start: Partial<Draft>) => void;
@@ -33,9 +35,24 @@ interface Props {
 
 /** The first band: type, pasted lists, saved selections, relatives, a part of them, columns, files; in a menu where it is narrow. */
 export function Bar(props: Props) {
-  const { type, types, fields, draft, view, columns, chosen, onChange, onView, onPaste, onFile, onNarrow, onGo } =
-    props;
+  const {
+    type,
+    types,
+    fields,
+    draft,
+    view,
+    columns,
+    chosen,
+    onChange,
+    onView,
+    onPaste,
+    onFile,
+    onNew,
+    onNarrow,
+    onGo,
+  } = props;
   const navigate = useNavigate();
+  const { may } = usePerson();
   const isWide = useWide();
   const selection: SelectionBody = { type: type.id, ...pickedPartsOf(draft) };
   const openSaved = ({ selection: saved }: SavedSelectionView): void => onGo(saved.type, partsFrom(saved));
@@ -49,6 +66,11 @@ export function Bar(props: Props) {
           {type.notChangeable === null && (
             <Button onClick={onFile}>
               <FileSpreadsheet className="size-4 text-quiet" aria-hidden="true" /> Values from a file
+            </Button>
+          )}
+          {type.notChangeable === null && may.includes('create') && (
+            <Button onClick={onNew}>
+              <Plus className="size-4 text-quiet" aria-hidden="true" /> New
             </Button>
           )}
           <SavedMenu selection={selection} onOpen={openSaved} onOnlyIn={(name) => onNarrow(inSelection(name))} />

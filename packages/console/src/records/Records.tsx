@@ -84,6 +84,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
             onView={setView}
             onPaste={() => setOpen({ paste: '' })}
             onFile={() => setOpen({ file: true })}
+            onNew={() => setOpen({ made: true })}
             onNarrow={narrow}
             onGo={go}
           />

@@ -9,6 +9,7 @@ import { PastedLines } from './PastedLines';
 import { PasteSheet } from './PasteSheet';
 import { ValuesDrawer } from './ValuesDrawer';
 
+const NewRecord = lazy(() => import('./NewRecord'));
 const FileSheet = lazy(() => import('../files/FileSheet'));
 
 /** What stands open over the records; one thing at a time. */
@@ -18,6 +19,7 @@ export type Open =
   | { cross: { rows: string; columns: string } }
   | { counts: true }
   | { file: true }
+  | { made: true }
   | { lines: string; at: { record: number; column: string } };
 
 interface Props {
@@ -72,6 +74,11 @@ export function Sheets(props: Props) {
       {open !== null && 'file' in open && (
         <Suspense fallback={null}>
           <FileSheet open type={type} fields={fields} onUse={(start) => onChange(start)} onClose={() => onOpen(null)} />
+        </Suspense>
+      )}
+      {open !== null && 'made' in open && (
+        <Suspense fallback={null}>
+          <NewRecord type={type} onClose={() => onOpen(null)} />
         </Suspense>
       )}
       <PasteSheet

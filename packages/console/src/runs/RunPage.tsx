@@ -73,7 +73,11 @@ function Watched({ run: r }: { run: RunView }) {
           </div>
           <Verbs run={r} />
         </div>
-        {r.list && <p className="text-quiet">Pasted list: {r.list.sentence}</p>}
+        {r.list && (
+          <p className="text-quiet">
+            {r.list.file ? 'File' : 'Pasted list'}: {r.list.sentence}
+          </p>
+        )}
         <OutcomeBar totals={r.totals} />
         <AlongLine along={r.along} isDone />
         <p className="text-quiet">{pace(r)}</p>
