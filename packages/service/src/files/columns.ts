@@ -45,7 +45,7 @@ export async function columnsOf(
     const some = names.slice(first, first + atOnce).map((_, i) => first + i);
     const { rows: found } = await connection.query<Counts>(
       `select i, count(c)::int as filled,
-         coalesce((array_agg(distinct left(c, 60)) filter (where n <= 200 * $4))[1:${mostSamples}], '{}') as samples,
+         coalesce((array_agg(distinct left(c, 60)) filter (where c is not null and n <= 200 * $4))[1:${mostSamples}], '{}') as samples,
          count(*) filter (where c is not null and (c !~ '\\d' or tantamos.read_number(c, '.') is null))::int as no_point,
          count(*) filter (where c is not null and (c !~ '\\d' or tantamos.read_number(c, ',') is null))::int as no_comma, ${dates}
        from ${cells} where r.file = $1 and n % $4 = 0 group by i order by i`,

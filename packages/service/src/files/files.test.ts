@@ -1,5 +1,5 @@
 import type { FilePlanBody, JobBody } from '@tantamos/contract';
-import { previewed, ran } from '../testing/jobs';
+import { previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 /** Values from files: which rows are about which records, what their cells become, and what happens to every row. */
@@ -88,5 +88,265 @@ describe('values from a file', () => {
     await ran(w.admin, back.id, { askAfter: null, expect: back.totals.will_change });
     const before = await w.sql.query('select price_per_hive::text as price from bookings where id <= 2 order by id');
     expect(before.rows.map((r) => (r as { price: string }).price)).toEqual(rows.slice(0, 2).map((r) => r.price));
+  });
+
+  it('rows that fit none become new records, which an undo takes out again', async () => {
+    const before = await one<{ n: number }>('select count(*)::int as n from contacts');
+    const text = [
+      'E-mail,Name,Grower,Source,Created on',
+      'ada.bright@mill.example,Ada Bright,Church Acre Co-operative,Fair,2026-05-01',
+      'bo.stern@mill.example,Bo Stern,Nobody At All,Fair,2026-05-01',
+      'ada.bright@mill.example,Ada Bright,Church Acre Co-operative,Fair,2026-05-01',
+    ].join('\n');
+    const file = await sent(text);
+    const guess = await w.admin.guessPlan(file.id, 'contacts');
+    expect(guess.match).toEqual([{ column: 'E-mail', field: 'email' }]);
+    expect(guess.take.map((t) => t.field)).toEqual(['name', 'grower', 'source', 'created_on']);
+    const { job, file: now } = await w.admin.planFile(file.id, { ...(guess as FilePlanBody), unknown: 'create' });
+    expect(now.report!.sentence).toBe('3 rows = 1 new + 1 said before + 1 do not fit');
+    const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
+    expect(p.sentence).toBe('Make 1 contacts of the rows of “values.csv” that fit none.');
+    const run = await ran(w.admin, p.id, { askAfter: null, expect: 1 });
+    expect(run.totals).toMatchObject({ changed: 1, refused: 0 });
+    const made = await one<Record<string, string>>(
+      `select c.name, c.source, c.created_on::text, g.name as grower from contacts c join growers g on g.id = c.grower where c.email = 'ada.bright@mill.example'`,
+    );
+    expect(made).toEqual({
+      name: 'Ada Bright',
+      source: 'fair',
+      created_on: '2026-05-01',
+      grower: 'Church Acre Co-operative',
+    });
+    // The same file again has nothing to do.
+    const again = await w.admin.planFile(file.id, { ...(guess as FilePlanBody), unknown: 'create' });
+    expect(again.file.report!.fates).toMatchObject({ taken: 1, new: 0, repeat: 1, unfit: 1 });
+    const right = await previewed(w.admin, again.job as JobBody);
+    expect(right.totals).toMatchObject({ matched: 1, already_right: 1 });
+    const back = await w.admin.undoRun(run.id, {});
+    await ran(w.admin, back.id, { askAfter: null, expect: 1 });
+    expect(await one('select count(*)::int as n from contacts')).toEqual(before);
+  });
+
+  it('known and new rows in one file: changed and made by one run', async () => {
+    const known = await one<{ email: string }>('select email from contacts where id = 7');
+    const text = `email;name;grower;phone\n${known.email};;;+44 1\nnew.one@mill.example;New One;Church Acre Co-operative;+44 2\n`;
+    const { job } = await planned(text, {
+      type: 'contacts',
+      match: [{ column: 'email', field: 'email' }],
+      take: ['name', 'grower', 'phone'].map((f) => ({ field: f, column: f })),
+      unknown: 'create',
+    });
+    const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
+    expect(p.parts.map((part) => [part.act, part.type, part.totals.will_change])).toEqual([
+      ['update', 'contacts', 1],
+      ['create', 'contacts', 1],
+    ]);
+    const run = await ran(w.admin, p.id, { askAfter: null, expect: 2 });
+    expect(run.totals).toMatchObject({ changed: 2 });
+    const back = await w.admin.undoRun(run.id, {});
+    const undone = await ran(w.admin, back.id, { askAfter: null, expect: 2 });
+    expect(undone.totals).toMatchObject({ changed: 2 });
+  });
+
+  it('what is worked out of columns, an empty cell that clears, and rows that fit several', async () => {
+    const { rows } = await w.sql.query<{ reference: string }>(
+      `select reference from bookings where note is not null order by id limit 2`,
+    );
+    const [a, b] = rows.map((r) => r.reference);
+    const text = `ref,price,factor,note\n${a},10,1.05,\n${b},20,0,kept\n`;
+    const plan = {
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [
+        { field: 'price_per_hive', formula: 'ROUND(file.price / file.factor, 2)' },
+        { field: 'note', column: 'note' },
+      ],
+      blank: 'clear',
+      unknown: 'skip',
+    } as const;
+    const { file, job } = await planned(text, { ...plan, match: [...plan.match], take: [...plan.take] });
+    expect(file.report!.reasons).toEqual([{ reason: 'Price per hive: division by zero.', count: 1 }]);
+    const p = await previewed(w.admin, job as JobBody);
+    const { records } = await w.admin.previewRecords(p.id, { outcome: 'will_change' });
+    expect(records.map((r) => r.changes.map((c) => c.new.value))).toEqual([['9.52', null]]);
+
+    const shared = await one<{ email: string; n: number }>(
+      'select email, count(*)::int as n from contacts where email is not null group by 1 having count(*) > 1 order by 1 limit 1',
+    );
+    const several = (how: 'skip' | 'all') =>
+      planned(`email,position\n${shared.email},Owner\n`, {
+        type: 'contacts',
+        match: [{ column: 'email', field: 'email' }],
+        take: [{ field: 'position', column: 'position' }],
+        several: how,
+      });
+    const left = await several('skip');
+    expect([left.stopped, left.file.report!.reasons[0]!.reason]).toEqual([
+      'No row can be taken: look at why.',
+      `${shared.n} records fit`,
+    ]);
+    expect((await several('all')).file.report).toMatchObject({ records: shared.n });
+  });
+
+  it('several columns find a record together, one of them along a path', async () => {
+    const { valley, crop, name } = await one<Record<string, string>>(
+      `select l.valley, l.crop::text, s.name from listings l join staff s on s.id = l.owner where (select count(*) from staff x where x.name = s.name) = 1 limit 1`,
+    );
+    const { file } = await planned(
+      `who,crop,valley,headline\n${name},${crop},${valley},New\n${name},${crop},nowhere,New\n`,
+      {
+        type: 'listings',
+        match: [
+          { column: 'who', field: 'owner.name' },
+          { column: 'crop', field: 'crop' },
+          { column: 'valley', field: 'valley' },
+        ],
+        take: [{ field: 'headline', column: 'headline' }],
+        unknown: 'skip',
+      },
+    );
+    expect(file.report!.fates).toMatchObject({ taken: 1, unknown: 1 });
+  });
+
+  it('dates that fit both ways are asked about; those that were turned round are told row by row', async () => {
+    const plan: Omit<FilePlanBody, 'type'> = {
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [{ field: 'start_on', column: 'starts' }],
+      unknown: 'skip',
+    };
+    const both = planned('ref,starts\nB-0000001,3/4/2026\nB-0000002,5/6/2026\n', plan);
+    const asked = await refusedWith(both);
+    expect([asked.problems![0]!.where, asked.problems![0]!.suggestions]).toEqual([
+      'readings.starts.dates',
+      ['dmy', 'mdy'],
+    ]);
+    // One that is certain settles all of them.
+    const { file } = await planned('ref,starts\nB-0000001,3/4/2026\nB-0000002,25/6/2026\n', plan);
+    expect(file.columns[1]!.order).toBe('dmy');
+    const mixed = 'ref,starts\nB-0000001,3/4/2026\nB-0000002,25/6/2026\nB-0000003,6/25/2026\n';
+    expect((await refusedWith(planned(mixed, plan))).code).toBe('bad_value');
+    const said = await planned(mixed, { ...plan, readings: { starts: { dates: 'dmy' } } });
+    expect(said.file.report!.reasons).toEqual([{ reason: 'Start on: “starts” is no date.', count: 1 }]);
+  });
+
+  it('somebody who edits a record after the preview is not written over', async () => {
+    const { job } = await planned('ref,note\nB-0000011,mine\nB-0000012,mine\n', {
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [{ field: 'note', column: 'note' }],
+    });
+    const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
+    await w.sql.query(`update bookings set note = 'theirs' where id = 11`);
+    const run = await ran(w.admin, p.id, { askAfter: null, expect: 2 });
+    expect(run.totals).toMatchObject({ changed: 1, edited_since: 1 });
+    expect(await one('select note from bookings where id = 11')).toEqual({ note: 'theirs' });
+  });
+
+  it('what is not for a person is not found by a file either, and a file is only its own', async () => {
+    await w.admin.addRight({
+      role: 'editor',
+      effect: 'deny',
+      acts: ['see'],
+      types: ['growers'],
+      filter: "valley = 'south'",
+    });
+    const { rows } = await w.sql.query<{ code: string }>(
+      `(select code from growers where valley = 'south' limit 1) union all (select code from growers where valley = 'north' limit 1)`,
+    );
+    const bytes = new TextEncoder().encode(`code,note\n${rows.map((r) => `${r.code},x`).join('\n')}\n`);
+    const file = await w.editor.uploadFile({ name: 'x.csv' }, bytes);
+    const plan: FilePlanBody = {
+      type: 'growers',
+      match: [{ column: 'code', field: 'code' }],
+      take: [{ field: 'note', column: 'note' }],
+      unknown: 'skip',
+    };
+    expect((await w.editor.planFile(file.id, plan)).file.report!.fates).toMatchObject({ taken: 1, unknown: 1 });
+    for (const call of [w.admin.file(file.id), w.admin.planFile(file.id, plan), w.admin.fileRows(file.id, {})])
+      expect((await refusedWith(call)).code).toBe('not_found');
+    const making: JobBody = { selection: { type: 'growers' }, act: 'create', from: { file: file.id }, edits: [] };
+    expect((await refusedWith(w.admin.makePreview(making))).code).toBe('not_found');
+  });
+
+  it.each([
+    [{ match: [] }, 'match'],
+    [{ take: [] }, 'take[0]'],
+    [{ match: [{ column: 'nope', field: 'reference' }] }, 'match[0].column'],
+    [{ match: [{ column: 'ref', field: 'owner' }] }, 'match[0].field'],
+    [{ take: [{ field: 'total', column: 'note' }] }, 'take[0].field'],
+    [{ take: [{ field: 'note', column: 'note', formula: 'file.note' }] }, 'take[0].column'],
+    [{ take: [{ field: 'note', formula: 'note' }] }, 'take[0].formula'],
+    [{ take: [{ field: 'note', formula: 'file.nope' }] }, 'take[0].formula'],
+    [{ take: [{ field: 'hives', formula: 'file.note * 2' }] }, 'take[0].formula'],
+    [
+      {
+        take: [
+          { field: 'note', column: 'note' },
+          { field: 'note', column: 'ref' },
+        ],
+      },
+      'take[1].field',
+    ],
+  ])('says what is wrong with a plan: %#', async (wrong, where) => {
+    const plan = {
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [{ field: 'note', column: 'note' }],
+      ...wrong,
+    };
+    const { problems } = await refusedWith(planned('ref,note\nB-0000001,x\n', plan as Omit<FilePlanBody, 'type'>));
+    expect(problems![0]!.where).toBe(where);
+  });
+
+  describe('new records out of nothing', () => {
+    const make = (job: Partial<JobBody>): Promise<unknown> =>
+      previewed(w.admin, { selection: { type: 'contacts' }, act: 'create', edits: [], ...job });
+
+    it('get what the edits say, so many times', async () => {
+      const p = await previewed(w.admin, {
+        selection: { type: 'tasks' },
+        act: 'create',
+        from: { rows: 3 },
+        edits: [
+          { kind: 'set', field: 'subject', value: 'Call' },
+          { kind: 'set', field: 'booking', value: 'B-0000001' },
+          { kind: 'compute', field: 'due_on', formula: "DATE('2026-05-01') + 3" },
+        ],
+        safety: { pace: 100 },
+      });
+      expect(p.sentence).toMatch(
+        /^Make 3 tasks: set subject to “Call”, set booking to B-0000001 and set due on to what/,
+      );
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: 3 });
+      expect(run.totals.changed).toBe(3);
+      const made = await w.sql.query(`select state, due_on::text from tasks where subject = 'Call'`);
+      expect(made.rows).toEqual(Array(3).fill({ state: 'open', due_on: '2026-05-04' }));
+      const back = await w.admin.undoRun(run.id, {});
+      await ran(w.admin, back.id, { askAfter: null, expect: 3 });
+      expect((await w.sql.query(`select from tasks where subject = 'Call'`)).rowCount).toBe(0);
+    });
+
+    it.each([
+      [{}, 'edits'],
+      [{ from: { rows: 1001 } }, 'from.rows'],
+      [{ from: { rows: 1, file: '01a21ada-a773-7508-95c9-c877d075c432' } }, 'from'],
+      [{ from: {} }, 'from'],
+      [
+        { selection: { type: 'contacts', filter: 'id = 1' }, edits: [{ kind: 'set', field: 'name', value: 'x' }] },
+        'selection',
+      ],
+      [{ edits: [{ kind: 'set', field: 'grower', value: 'No Such' }] }, 'edits'],
+    ])('says what is wrong: %#', async (job, where) => {
+      const answer = await refusedWith(make(job as Partial<JobBody>));
+      expect(answer.status).toBe(400);
+      expect(answer.problems?.[0]?.where).toBe(where);
+    });
+
+    it('needs the right to', async () => {
+      await w.admin.addRight({ role: 'editor', effect: 'deny', acts: ['create'], types: ['contacts'] });
+      const edits: JobBody['edits'] = [
+        { kind: 'set', field: 'name', value: 'x' },
+        { kind: 'set', field: 'grower', value: '2' },
+      ];
+      const made = w.editor.makePreview({ selection: { type: 'contacts' }, act: 'create', edits });
+      expect((await refusedWith(made)).code).toBe('not_permitted');
+    });
   });
 });

@@ -1,0 +1,127 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Page } from 'playwright-core';
+import type { Workspace } from '../../service/src/testing/workspace';
+import { accessibilityTroubles, openConsole, type OpenConsole } from './testing/browser';
+
+describe('values from files, and new records, in the console', () => {
+  let w: Workspace;
+  let page: Page;
+  let opened: OpenConsole;
+  const folder = mkdtempSync(join(tmpdir(), 'values-'));
+  beforeAll(async () => {
+    opened = await openConsole();
+    ({ w, page } = opened);
+  });
+  afterAll(async () => {
+    rmSync(folder, { recursive: true });
+    await opened.close();
+    expect(opened.errors).toEqual([]);
+  });
+  const button = (name: string | RegExp) => page.getByRole('button', { name, exact: typeof name === 'string' });
+  const search = () => page.getByRole('combobox', { name: /search/ });
+  const pick = async (opener: string | RegExp, words: string): Promise<void> => {
+    await button(opener).click();
+    await search().waitFor();
+    await page.keyboard.type(words);
+    await page
+      .getByRole('option', { name: new RegExp(words, 'i') })
+      .first()
+      .waitFor();
+    await page.keyboard.press('Enter');
+    await search().waitFor({ state: 'detached' });
+  };
+  const fileOf = (name: string, text: string): string => {
+    const path = join(folder, name);
+    writeFileSync(path, text);
+    return path;
+  };
+
+  it('says what is in a file, asks which way round its dates are, counts every row once and previews the rest', async () => {
+    await page.goto(`${w.base}/records/bookings`);
+    await button('Values from a file').click();
+    const path = fileOf(
+      'supplier.csv',
+      'Reference;List price;Starts\nB-0000001;1.012,50;3/4/2026\nb-0000002;40,00;12/5/2026\nB-0000003;abc;1/2/2026\nB-0999999;3;1/1/2026\n',
+    );
+    await page.getByLabel('File of values').setInputFiles(path);
+    await page.getByText('The first row names the columns').waitFor();
+    await pick('Field for List price: not taken', 'Price per hive');
+    await pick('Field for Starts: not taken', 'Start on');
+    await page.getByText('Say how the dates in “Starts” are to be read').waitFor();
+    await page.getByLabel(/^dates/).selectOption('dmy');
+    await page.getByText('1 row fits no record of bookings').waitFor();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await page.getByLabel('Rows that fit none of the bookings').selectOption('skip');
+    await page.getByText('2 → 2 records').waitFor();
+    await button('1 do not fit').click();
+    await page.getByText('Price per hive: “List price” is no number.').waitFor();
+    const [download] = await Promise.all([
+      page.waitForEvent('download'),
+      page.getByRole('link', { name: 'Download the 2 that are not taken' }).click(),
+    ]);
+    expect(download.suggestedFilename()).toBe('rows-left.csv');
+    await button('Preview 2').click();
+    await page.getByText('File: 4 rows = 2 taken + 1 fit no record + 1 do not fit').waitFor();
+    await button('Run all 2').click();
+    await page.getByText('Finished').first().waitFor();
+    const now = await w.sql.query(
+      'select price_per_hive::text as p, start_on::text as d from bookings where id <= 2 order by id',
+    );
+    expect(now.rows).toEqual([
+      { p: '1012.50', d: '2026-04-03' },
+      { p: '40.00', d: '2026-05-12' },
+    ]);
+  });
+
+  it('a file that cannot be read, and a plan that is wrong, are told where they are', async () => {
+    await page.goto(`${w.base}/records/bookings`);
+    await button('Values from a file').click();
+    await page.getByLabel('File of values').setInputFiles(fileOf('empty.csv', ''));
+    await page.getByText('The file is empty.').waitFor();
+    await page.getByLabel('File of values').setInputFiles(fileOf('x.csv', 'Reference,Words\nB-0000001,many\n'));
+    await button('Work something out of columns').click();
+    await page.getByLabel('Worked out of columns').fill('file.Words * 2');
+    await pick('Field for what is worked out: Choose a field', 'Hives');
+    await page.getByText('only numbers are multiplied').waitFor();
+    await page.getByLabel('Worked out of columns').fill('LEN(file.Words) * 2');
+    await page.getByText('1 → 1 record').waitFor();
+  });
+
+  it('a new record by a form, with what is kept under a name; undone in one click', async () => {
+    await page.goto(`${w.base}/records/tasks`);
+    await button('New').click();
+    await page.getByText('Still needed: subject').waitFor();
+    expect(await button('Make it').isDisabled()).toBe(true);
+    await page.getByLabel('Value for Subject').fill('Count the frames');
+    await button('Keep these values…').click();
+    await page.getByLabel('Name to keep these values under').fill('frames');
+    await page.keyboard.press('Enter');
+    await button(/^Values kept under a name/).waitFor();
+    // A task belongs to exactly one record.
+    await button('Make it').click();
+    await page.getByText('A task belongs to exactly one record.').waitFor();
+    await pick(/^Value for Grower/, 'Church Acre');
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await button('Make it').click();
+    await page.getByText('It is made.').waitFor();
+    const made = await w.sql.query(`select state from tasks where subject = 'Count the frames'`);
+    expect(made.rows).toEqual([{ state: 'open' }]);
+    await button('Undo').click();
+    await button('Make it').waitFor();
+    expect((await w.sql.query(`select from tasks where subject = 'Count the frames'`)).rowCount).toBe(0);
+  });
+
+  it('adds entries of a table of links', async () => {
+    await page.goto(`${w.base}/records/growers`);
+    await button('Change these records').click();
+    await search().waitFor();
+    await page.keyboard.type('certificates');
+    await page.keyboard.press('Enter');
+    await pick(/^Value for Grower certificates/, 'Wild margins');
+    await page.getByText('add “Wild margins” to grower certificates').waitFor();
+    await button(/^Preview [\d,]+$/).click();
+    await page.getByText('Make grower certificates, one for each of the growers').waitFor();
+  });
+});
