@@ -111,6 +111,7 @@ async function planOf(api: Client, type: string, file: FileView, o: FileOptions)
   };
   return {
     type,
+    ...(guess.signed !== undefined && o.match === undefined ? { signed: guess.signed } : {}),
     match: match.map((m) => ({ ...m })),
     take: [...(said ?? (computed.length > 0 && o.take === undefined ? [] : guessed)), ...computed].map((t) => ({
       ...t,
@@ -119,7 +120,7 @@ async function planOf(api: Client, type: string, file: FileView, o: FileOptions)
       ? {}
       : { readings: Object.fromEntries(file.columns.map((c) => [c.name, reading])) }),
     blank: (o.blank ?? guess.blank) as 'leave' | 'clear',
-    unknown: (o.unknown ?? 'stop') as 'stop' | 'skip' | 'create',
+    unknown: (o.unknown ?? guess.unknown) as 'stop' | 'skip' | 'create',
     several: (o.several === 'none' ? 'skip' : (o.several ?? 'skip')) as 'skip' | 'all',
   };
 }
@@ -173,7 +174,11 @@ function tellPlan({ file, stopped }: FileWork): void {
   if (!report) return;
   talk(`  ${report.sentence}`);
   for (const { reason, count } of report.reasons.slice(0, 8)) talk(`    ${number(count)}: ${reason}`);
-  const left = report.rows - report.fates.taken - report.fates.new - report.fates.blank;
+  if (report.mended > 0)
+    talk(
+      `  ${number(report.mended)} cells were damaged by a spreadsheet (zeros in front, long numbers, dates turned round) and taken as before.`,
+    );
+  const left = report.rows - report.fates.taken - report.fates.new - report.fates.blank - report.fates.same;
   if (left > 0) talk(`  Rows that are not taken: tantamos file rows ${shortId(file.id)} --of left --format csv`);
   if (stopped !== null) talk(`error: ${stopped}`);
 }

@@ -15,6 +15,8 @@ export class ExportBody extends SelectionParts {
   @IsOptional() @IsBoolean() decimalComma?: boolean;
   /** Cells as they are, even where a spreadsheet would take them for a formula. */
   @IsOptional() @IsBoolean() raw?: boolean;
+  /** A last column with a signature of each row: brought back, such a file changes only what was edited in it. */
+  @IsOptional() @IsBoolean() signed?: boolean;
   /** Values as stored instead of names and labels. */
   @IsOptional() @IsBoolean() stored?: boolean;
 }

@@ -21,7 +21,18 @@ import type { JobBody } from './jobs';
 import { asRequested, count, counts, flag, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
 
 /** What becomes of a row of a file: each has one. */
-export const rowFates = ['taken', 'blank', 'repeat', 'unknown', 'several', 'twice', 'unfit', 'new'] as const;
+export const rowFates = [
+  'taken',
+  'blank',
+  'repeat',
+  'unknown',
+  'several',
+  'twice',
+  'unfit',
+  'new',
+  'same',
+  'edited_since',
+] as const;
 export type RowFate = (typeof rowFates)[number];
 
 /** How a file is read, where that is not to be found out. */
@@ -52,6 +63,8 @@ export class FilePlanBody {
   /** A row is about the record of which all of these are what its cells say. */
   @IsArray() @ArrayMaxSize(5) @NestedList(() => FileMatchBody) match!: FileMatchBody[];
   @IsArray() @ArrayMaxSize(100) @NestedList(() => FileTakeBody) take!: FileTakeBody[];
+  /** The column of signatures of an export that comes back: only what was edited in it is taken; nothing else need match. */
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(300) signed?: string;
   /** By column: how numbers and dates in it are written, `{decimal, dates}`; left out: as was found. */
   @IsOptional() @IsObject() readings?: Record<string, { decimal?: DecimalMark; dates?: DateOrder }>;
   /** What an empty cell does to its field; left out: leave. */
@@ -87,6 +100,7 @@ export const FilePlanSaid = named('FilePlanSaid', {
   type: text,
   match: Of.Array(Of.Object({ column: text, field: text })),
   take: Of.Array(Of.Object({ field: text, column: Of.Optional(text), formula: Of.Optional(text) })),
+  signed: Of.Optional(text),
   readings: Of.Optional(
     Of.Record(text, Of.Object({ decimal: Of.Optional(oneOf(decimalMarks)), dates: Of.Optional(oneOf(dateOrders)) })),
   ),
@@ -101,6 +115,9 @@ export const FileReport = named('FileReport', {
   fates: counts('RowFates', rowFates),
   records: Of.Integer({ description: 'records that rows are taken for' }),
   sentence: Of.String({ description: 'the same in one line of sums' }),
+  mended: Of.Integer({
+    description: 'cells of an export that came back which a spreadsheet had damaged, taken as they were',
+  }),
   reasons: Of.Array(Of.Object({ reason: text, count }), { description: 'why rows are not taken, most first' }),
 });
 export type FileReport = Answer<typeof FileReport>;

@@ -19,6 +19,7 @@ interface Options extends SelectionOptions {
   readonly decimalComma?: boolean;
   readonly raw?: boolean;
   readonly stored?: boolean;
+  readonly signed?: boolean;
 }
 const formats = ['csv', 'jsonl', 'xlsx'] as const;
 
@@ -34,6 +35,7 @@ export const exporting: Verb = (program) => {
     .option('--bom', 'of CSV: begin with a byte order mark, for spreadsheets that need it')
     .option('--decimal-comma', 'of CSV: 1,5 instead of 1.5')
     .option('--raw', 'of CSV: leave cells that begin with = + - @ as they are')
+    .option('--signed', 'to be edited and brought back (preview --values): with a signature in each row')
     .option('--stored', 'values as stored, instead of names and labels')
     .action(
       acting(async (type: string, o: Options) => {
@@ -47,7 +49,7 @@ export const exporting: Verb = (program) => {
           throw new UsageError('A spreadsheet needs a file: --out records.xlsx');
         const api = client();
         const { type: id, ...parts } = await readSelection(api, type, o);
-        const { bom, decimalComma, raw, stored } = o;
+        const { bom, decimalComma, raw, stored, signed } = o;
         const file = await api.files.exportRecords(id, {
           ...parts,
           format,
@@ -55,6 +57,7 @@ export const exporting: Verb = (program) => {
           sort: o.sort === undefined ? undefined : commas(o.sort),
           ...(format === 'csv' ? { separator, bom, decimalComma, raw } : {}),
           stored,
+          signed,
         });
         const { bytes } = file;
         const count = file.count ?? 0;

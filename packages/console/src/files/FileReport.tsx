@@ -9,6 +9,8 @@ type Of = NonNullable<FileRowsQuery['of']>;
 
 const words: Readonly<Record<RowFate, string>> = {
   taken: 'taken',
+  same: 'not edited',
+  edited_since: 'edited by others since',
   new: 'new',
   unknown: 'fit no record',
   several: 'fit several',
@@ -17,7 +19,7 @@ const words: Readonly<Record<RowFate, string>> = {
   unfit: 'do not fit',
   blank: 'blank',
 };
-const troubled: readonly RowFate[] = ['unknown', 'several', 'twice', 'unfit'];
+const troubled: readonly RowFate[] = ['edited_since', 'unknown', 'several', 'twice', 'unfit'];
 
 /** “300 rows = 221 taken + 26 fit no record + …”, each number a button that opens its rows. */
 export function FileReport({ file, stale }: { file: FileView; stale: boolean }) {
@@ -54,6 +56,12 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
           ))}
           {stale && ' …'}
         </p>
+        {file.report!.mended > 0 && (
+          <p className="text-pending">
+            {number(file.report!.mended)} {file.report!.mended === 1 ? 'cell was' : 'cells were'} damaged by a
+            spreadsheet (zeros in front, long numbers, dates turned round) and taken as before.
+          </p>
+        )}
         {fates.taken > 0 && (
           <p>
             {number(fates.taken)} → <b className="font-semibold">{number(records)}</b>{' '}
@@ -69,7 +77,12 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
 function Rows({ file, of }: { file: FileView; of: Of }) {
   const found = useInfiniteQuery(queries.fileRows(file.id, of, JSON.stringify(file.plan)));
   const rows = found.data?.pages.flatMap((p) => p.rows) ?? [];
-  const left = file.report!.rows - file.report!.fates.taken - file.report!.fates.new - file.report!.fates.blank;
+  const left =
+    file.report!.rows -
+    file.report!.fates.taken -
+    file.report!.fates.new -
+    file.report!.fates.blank -
+    file.report!.fates.same;
   return (
     <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
       <table className="w-full text-left">

@@ -25,7 +25,13 @@ export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
   const matched = plan.match.length > 0 ? plan.match : [{ column: '', field: '' }];
   return (
     <div className="space-y-5">
-      <section className="space-y-2" aria-label="Finding">
+      {plan.signed !== undefined && (
+        <p>
+          This file was downloaded here: its signatures say which record each row is, and only what was edited in it is
+          taken. <LinkButton onClick={() => set({ signed: undefined })}>Find records by a column instead</LinkButton>
+        </p>
+      )}
+      <section className={`space-y-2 ${plan.signed === undefined ? '' : 'hidden'}`} aria-label="Finding">
         <h3 className={heading}>Rows and {these} find each other by</h3>
         {matched.map((m, i) => {
           const say = (next: Partial<typeof m>): void =>

@@ -7,7 +7,7 @@ export type DraftPlan = FilePlanSaid;
 export function completePlan(plan: DraftPlan): FilePlanBody | null {
   const match = plan.match.filter((m) => m.column !== '' && m.field !== '');
   const take = plan.take.filter((t) => t.field !== '' && (t.column || t.formula?.trim()));
-  if (match.length === 0 || take.length === 0) return null;
+  if ((match.length === 0 && plan.signed === undefined) || take.length === 0) return null;
   return {
     ...plan,
     match: match.map((m) => ({ ...m })),

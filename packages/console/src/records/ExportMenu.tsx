@@ -23,18 +23,26 @@ const formats = { csv: 'CSV', xlsx: 'Spreadsheet (XLSX)', jsonl: 'JSON Lines' } 
 /** The whole set as a file, with a bar while it comes; or on paper. */
 export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
   const [format, setFormat] = useState<keyof typeof formats>('csv');
-  const [look, setLook] = useState({ semicolon: false, bom: false, decimalComma: false, raw: false, stored: false });
+  const [look, setLook] = useState({
+    semicolon: false,
+    bom: false,
+    decimalComma: false,
+    raw: false,
+    stored: false,
+    signed: false,
+  });
   const [progress, setProgress] = useState<{ done: number; of: number } | null>(null);
   const away = useRef<AbortController>(null);
   const take = useMutation({
     mutationFn: async () => {
-      const { semicolon, bom, decimalComma, raw, stored } = look;
+      const { semicolon, bom, decimalComma, raw, stored, signed } = look;
       const body: ExportBody = {
         ...parts,
         format,
         columns: [...columns],
         sort: [...sort],
         stored,
+        signed,
         ...(format === 'csv' ? { separator: semicolon ? ';' : ',', bom, decimalComma, raw } : {}),
       };
       away.current = new AbortController();
@@ -83,6 +91,7 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
               option('raw', 'leave cells that look like formulas as they are'),
             ]}
             {option('stored', 'values as stored, not names and labels')}
+            {option('signed', 'to be edited and brought back: with a signature a row')}
           </div>
           {format === 'xlsx' && <p className="text-xs text-quiet">A sheet holds 1,048,575 records at most.</p>}
           <Problems error={take.error} />

@@ -70,9 +70,9 @@ export function isRows({ id }: Pick<RecordType, 'id'>): boolean {
   return /^(file|rows):/.test(id);
 }
 
-/** What is written in a cell of a row `r`, without white space around it; blank where it holds nothing, or an error. */
-export function cell(column: number): Sql {
-  const said = raw(`r.cells[${column + 1}]`);
+/** What is written in a cell of the file’s row at an alias, without white space around it; blank where it holds nothing, or an error. */
+export function cell(column: number, row = 'r'): Sql {
+  const said = raw(`${row}.cells[${column + 1}]`);
   return sql`nullif(btrim(${said}, E' \\t\\r\\n\\u00a0'), '')`;
 }
 

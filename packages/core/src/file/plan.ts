@@ -18,12 +18,17 @@ import type { Expression, Part } from '../language/syntax';
 import { clip, fail, Gathered, inside, ProblemError, within } from '../problem';
 import { fileType, readName, saidName, type CellReading, type DateOrder, type DecimalMark } from './file-type';
 
+/** What the column of signatures is called; a signature is the id of the export, a colon, and the record's key. */
+export const signedColumn = 'Tantamos';
+
 /** What a kept file's rows are to do: which records they are about, and what each of their columns becomes. */
 export interface FilePlan {
   readonly type: string;
   /** A row is about the record of which all of these are what its cells say. */
   readonly match: readonly FileMatch[];
   readonly take: readonly FileTake[];
+  /** The column of signatures of an export that comes back (see `signedColumn`); with it nothing else need match. */
+  readonly signed?: string;
   /** By column, where it was said. */
   readonly readings?: Readonly<Record<string, ReadingSaid>>;
   /** What an empty cell does to its field. */
@@ -73,6 +78,8 @@ export interface CheckedPlan {
   readonly changes: readonly Change[];
   /** Of each change the columns that it reads. */
   readonly reads: readonly (readonly number[])[];
+  /** The place of the column of signatures. */
+  readonly signed: number | null;
   readonly plan: FilePlan;
 }
 
@@ -98,7 +105,8 @@ export function checkPlan(
         })),
       ) ?? [],
   );
-  if (plan.match.length === 0)
+  const signed = plan.signed === undefined ? null : within('signed', () => columnNamed(plan.signed!, file.columns, {}));
+  if (plan.match.length === 0 && signed === null)
     problems.gather(() =>
       fail('bad_value', 'Say by which column rows and records find each other.', { where: 'match' }),
     );
@@ -150,7 +158,7 @@ export function checkPlan(
       ) ?? [],
   );
   problems.raise();
-  return { type, rows, columns, match, changes, reads, plan };
+  return { type, rows, columns, match, changes, reads, signed, plan };
 }
 
 function into<K, V>(map: Map<K, Set<V>>, key: K, item: V): void {

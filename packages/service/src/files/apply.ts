@@ -1,9 +1,13 @@
 import type { FileReport, JobBody, ListReportView, RowFate } from '@tantamos/contract';
 import { rowFates } from '@tantamos/contract';
 import {
+  asText,
   cell,
+  dateOrders,
   errorMark,
+  fail,
   join,
+  keyIs,
   keyText,
   pathText,
   raw,
@@ -56,6 +60,7 @@ export async function applyPlan(
         connection,
         sql`create temp table filed on commit drop as ${fates(file.id, checked, env, await isPlainly(connection, file.id, checked))}`,
       );
+      if (checked.signed !== null) await narrowToEdited(connection, file.id, checked);
       await connection.query('analyze filed');
       await connection.query('delete from tantamos.file_fate where file = $1', [file.id]);
       await connection.query(
@@ -108,13 +113,17 @@ function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): 
     (i) =>
       sql`when starts_with(r.cells[${raw(String(i + 1))}], ${value(errorMark)}) then ${value(`“${columns[i]!.name}” holds an error: `)} || substr(r.cells[${raw(String(i + 1))}], 2, 40)`,
   );
-  const noKey = match.map(
+  const { signed } = checked;
+  const noKey = (signed === null ? match : [{ column: signed }]).map(
     ({ column }) => sql`when ${cell(column)} is null then ${value(`“${columns[column]!.name}” is empty`)}`,
   );
-  const same = join(
-    match.map((m) => said(m, checked, isPlain)),
-    ', ',
-  );
+  const same =
+    signed === null
+      ? join(
+          match.map((m) => said(m, checked, isPlain)),
+          ', ',
+        )
+      : cell(signed);
   const made = plan.unknown === 'create' ? raw(`'new'`) : raw(`'unknown'`);
   const needed =
     plan.blank === 'clear'
@@ -168,7 +177,8 @@ function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): 
 
 /** Rows of `n`, the `key` of a record that it fits, how many it fits, and which of them this is. */
 function matches(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): Sql {
-  const { type, match } = checked;
+  const { type, match, signed } = checked;
+  if (signed !== null) return signedFor(file, type, signed, env);
   const scope = new Scope(type, env);
   const on = match.map(({ path }, i) => {
     const column = scope.column(path);
@@ -184,6 +194,102 @@ function matches(file: string, checked: CheckedPlan, env: Env, isPlain: boolean)
     from ${scope.from()}
     join (select r.n${join(sides, '')} from tantamos.file_row r where r.file = ${value(file)}::uuid and r.trouble is null) s
       on ${join(on, ' and ')}`;
+}
+
+/** The same for an export that comes back: its signatures say which record each row is. */
+function signedFor(file: string, type: RecordType, column: number, env: Env): Sql {
+  const scope = new Scope(type, env);
+  return sql`
+    select s.n, s.key, 1::bigint as fits, 1::bigint as k
+    from (select r.n, x.key from tantamos.file_row r join tantamos.export_row x
+        on x.export::text || ':' || x.key = ${cell(column)} and x.export = ${exportOf(file, column)}
+      where r.file = ${value(file)}::uuid and r.trouble is null) s
+    join ${scope.from()} on ${keyIs(type, scope.root, raw('s.key'))}`;
+}
+
+/** The export that the signatures of a file are of: that of its first. */
+function exportOf(file: string, column: number): Sql {
+  return sql`(select split_part(${cell(column)}, ':', 1)::uuid from tantamos.file_row r
+    where r.file = ${value(file)}::uuid and ${cell(column)} ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}:' order by r.n limit 1)`;
+}
+
+/**
+ * Of an export that comes back: what was edited in each row (`e1`…), rows in which nothing was, and those whose record
+ * somebody else has changed in the same fields since. What a spreadsheet does by itself is no edit: zeros in front of a code
+ * that are lost, the end of a long number, dates turned round, blanks, the apostrophe that an export puts before a formula.
+ */
+async function narrowToEdited(connection: Connection, file: string, checked: CheckedPlan): Promise<void> {
+  const { type, changes, plan, reads, columns, signed } = checked;
+  const { rows } = await connection.query<{ fields: string[] }>(
+    ...asked(
+      sql`select fields from tantamos.export where id = ${exportOf(file, signed!)} and type = ${value(type.id)}`,
+    ),
+  );
+  const fields =
+    rows[0]?.fields ??
+    fail('bad_value', 'The signatures in the file are of no export of these records.', { where: 'signed' });
+  const scope = new Scope(type);
+  const parts = changes.map(({ field }, i) => {
+    const v = raw(`f.v${i + 1}`);
+    const at = fields.indexOf(field.name);
+    const take = plan.take[i]!;
+    if (at < 0 || take.column === undefined)
+      return { edited: sql`(${v} is not null)`, mended: raw('0'), conflict: raw('null::text') };
+    const s = raw(`x.stored[${at + 1}]`);
+    const now = asText(scope.own(field.name));
+    const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
+    const isText = field.base === 'text' && field.refersTo === null && field.choices === null;
+    const damages = isText
+      ? [
+          sql`(${s} ~ '^0+\\d+$' and ltrim(${s}, '0') = ${v})`,
+          sql`'''' || btrim(${s}) = ${v}`,
+          sql`(${s} ~ '^\\d{16,}$' and left(trim_scale(tantamos.read_number(${v}, '.'))::text, 14) = left(${s}, 14)
+            and length(trunc(tantamos.read_number(${v}, '.'))::text) = length(${s}))`,
+        ]
+      : field.base === 'date' && columns[reads[i]![0]!]!.reading.as === 'date'
+        ? dateOrders.map((order) => sql`tantamos.read_date(${cell(reads[i]![0]!, 'q')}, ${value(order)})::text = ${s}`)
+        : [];
+    const damaged = damages.length > 0 ? sql`coalesce(${join(damages, ' or ')}, false)` : raw('false');
+    const same = sql`(${text(v)} = ${text(s)} or ${damaged})`;
+    const blank = plan.blank === 'leave' ? sql` and ${v} is not null` : raw('');
+    const edited = sql`(not ${same}${blank})`;
+    return {
+      edited,
+      mended: sql`case when ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
+      conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
+        ${value(`${field.label}: was “`)} || left(${text(s)}, 60) || '”, is “' || left(${text(now)}, 60) || '” now, the file says “' || left(${text(v)}, 60) || '”' end`,
+    };
+  });
+  const e = parts.map((p, i) => sql`${p.edited} as ${raw(`e${i + 1}`)}`);
+  const values = changes.map((_, i) => raw(`f.v${i + 1}, d.e${i + 1}`));
+  await run(
+    connection,
+    sql`create temp table narrowed on commit drop as
+      select f.n, f.key, case when f.fate <> 'taken' then f.fate when not d.any then 'same' when d.conflict is not null then 'edited_since' else 'taken' end as fate,
+        case when f.fate <> 'taken' then f.reason when d.any then d.conflict end as reason, coalesce(d.mended, 0) as mended, ${join(values, ', ')}
+      from filed f left join (
+        select f.n, ${join(e, ', ')}, ${join(
+          parts.map((p) => p.edited),
+          ' or ',
+        )} as any,
+          nullif(concat_ws('; ', ${join(
+            parts.map((p) => p.conflict),
+            ', ',
+          )}), '') as conflict, ${join(
+            parts.map((p) => p.mended),
+            ' + ',
+          )} as mended
+        from filed f join tantamos.file_row q on q.file = ${value(file)}::uuid and q.n = f.n
+        join tantamos.export_row x on x.export = ${exportOf(file, signed!)} and x.key = f.key
+        join ${scope.from()} on ${keyIs(type, scope.root, raw('f.key'))}
+        where f.fate = 'taken') d on d.n = f.n`,
+  );
+  await connection.query('drop table filed; alter table narrowed rename to filed');
+}
+
+function asked(piece: Sql): [string, unknown[]] {
+  const { text, values } = render(piece);
+  return [text, values];
 }
 
 /** A text field as it is looked for: small letters and, of names that people have given, single spaces. */
@@ -205,7 +311,7 @@ function said({ path, column }: CheckedPlan['match'][number], { type, columns }:
 async function reportOf(
   connection: Connection,
   file: { readonly id: string; readonly rows: number },
-  { type }: CheckedPlan,
+  { type, signed }: CheckedPlan,
 ): Promise<FileReport> {
   const { rows: counted } = await connection.query<{ fate: RowFate; n: number }>(
     'select fate, count(*)::int as n from tantamos.file_fate where file = $1 group by 1',
@@ -220,37 +326,51 @@ async function reportOf(
   const { rows: taken } = await connection.query<{ n: number }>(
     `select count(distinct key)::int as n from filed where fate = 'taken'`,
   );
+  const mended =
+    signed === null ? 0 : (await connection.query<{ n: number }>('select sum(mended)::int as n from filed')).rows[0]!.n;
   const found = new Map(counted.map((c) => [c.fate, c.n]));
   const fatesOf = Object.fromEntries(rowFates.map((f) => [f, found.get(f) ?? 0])) as Record<RowFate, number>;
   const records = taken[0]!.n;
-  return { rows: file.rows, fates: fatesOf, records, reasons, sentence: sentenceOf(file.rows, fatesOf, records, type) };
+  return {
+    rows: file.rows,
+    fates: fatesOf,
+    records,
+    reasons,
+    sentence: sentenceOf(file.rows, fatesOf, records, type),
+    mended,
+  };
 }
 
 const words: Readonly<Record<RowFate, string>> = {
   taken: 'taken',
   new: 'new',
-  blank: 'blank',
-  repeat: 'said before',
+  same: 'not edited',
+  edited_since: 'edited by others since',
   unknown: 'fit no record',
   several: 'fit several',
   twice: 'contradict each other',
+  repeat: 'said before',
   unfit: 'do not fit',
+  blank: 'blank',
 };
 
 /** “300 rows = 221 taken + 26 fit no record + 53 said before; 221 → 229 contacts” */
 function sentenceOf(rows: number, of: Readonly<Record<RowFate, number>>, records: number, type: RecordType): string {
   const n = (count: number): string => count.toLocaleString('en-US');
-  const order: readonly RowFate[] = ['taken', 'new', 'unknown', 'several', 'twice', 'repeat', 'unfit', 'blank'];
+  const order = Object.keys(words) as RowFate[];
   const parts = order.flatMap((f) => (of[f] > 0 ? [`${n(of[f])} ${words[f]}`] : []));
   const sum = `${n(rows)} ${rows === 1 ? 'row' : 'rows'} = ${parts.join(' + ')}`;
   return of.taken > 0 ? `${sum}; ${n(of.taken)} → ${n(records)} ${typeWords(type)}` : sum;
 }
 
-function stoppedBy({ fates: of }: FileReport, { plan, type }: CheckedPlan): string | null {
+function stoppedBy({ fates: of, rows }: FileReport, { plan, type }: CheckedPlan): string | null {
   const n = of.unknown.toLocaleString('en-US');
   if (of.unknown > 0 && plan.unknown === 'stop')
     return `${n} ${of.unknown === 1 ? 'row fits' : 'rows fit'} no record of ${typeWords(type)}: look at them, then leave them out or make records of them.`;
-  if (of.taken + of.new === 0) return `No row can be taken: look at why.`;
+  if (of.taken + of.new === 0)
+    return of.same > 0 && of.same + of.blank === rows
+      ? 'Nothing was edited in it.'
+      : 'No row can be taken: look at why.';
   return null;
 }
 
@@ -273,7 +393,8 @@ async function jobOf(
           values (${value(account)}, ${value(type.id)}, ${value(field.name)}, null, 0) returning id`,
       );
       const { id } = given[0]!;
-      const blank = plan.blank === 'clear' ? raw('') : sql` and ${v} is not null`;
+      const isEdited = checked.signed === null ? raw('') : sql` and ${raw(`e${i + 1}`)}`;
+      const blank = sql`${isEdited}${plan.blank === 'clear' ? raw('') : sql` and ${v} is not null`}`;
       const [put] = await askOn<{ n: number }>(
         connection,
         sql`with put as (insert into tantamos.given_value (given, key, value)
@@ -305,7 +426,7 @@ async function listOf(
   { type, match }: CheckedPlan,
   { fates: of, records, sentence }: FileReport,
 ): Promise<string> {
-  const fields = match.map((m) => pathText(m.path));
+  const fields = match.length > 0 ? match.map((m) => pathText(m.path)) : [...type.key];
   const { rows } = await connection.query<{ id: string }>(
     `insert into tantamos.list (made_by, targets, lines, report, file) values ($1, $2, $3, '{}', $4) returning id`,
     [account, JSON.stringify([{ type: type.id, fields }]), file.rows, file.id],

@@ -1,4 +1,5 @@
 import type { FilePlanBody, JobBody } from '@tantamos/contract';
+import fc from 'fast-check';
 import { previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -293,6 +294,137 @@ describe('values from a file', () => {
     };
     const { problems } = await refusedWith(planned('ref,note\nB-0000001,x\n', plan as Omit<FilePlanBody, 'type'>));
     expect(problems![0]!.where).toBe(where);
+  });
+
+  describe('an export that comes back', () => {
+    const exported = async (filter: string, more: object = {}): Promise<string[][]> => {
+      const file = await w.admin.files.exportRecords('bookings', {
+        format: 'csv',
+        filter,
+        columns: ['id', 'reference', 'owner', 'status', 'price_per_hive', 'start_on', 'note', 'grower.name'],
+        sort: ['id'],
+        signed: true,
+        ...more,
+      });
+      return (await file.text())
+        .trim()
+        .split('\r\n')
+        .map((line) => line.split(','));
+    };
+    const back = async (rows: readonly (readonly string[])[], more: Partial<FilePlanBody> = {}) => {
+      const file = await sent(rows.map((r) => r.join(',')).join('\n'));
+      const guess = await w.admin.guessPlan(file.id, 'bookings');
+      return w.admin.planFile(file.id, { ...(guess as FilePlanBody), ...more });
+    };
+
+    it('as it was, does nothing; edited, only the cells that were', async () => {
+      const rows = await exported('id IN (21, 22, 23)');
+      expect(rows[0]!.at(-1)).toBe('Tantamos');
+      const same = await back(rows);
+      expect([same.stopped, same.file.report!.fates.same, same.file.report!.mended]).toEqual([
+        'Nothing was edited in it.',
+        3,
+        0,
+      ]);
+      const edited = rows.map((r) => [...r]);
+      edited[1]![6] = 'edited';
+      edited[2]![4] = '77.7';
+      const { job, file } = await back(edited);
+      expect(file.report!.sentence).toBe('3 rows = 2 taken + 1 not edited; 2 → 2 bookings');
+      const p = await previewed(w.admin, job as JobBody);
+      const { records } = await w.admin.previewRecords(p.id, { outcome: 'will_change' });
+      const changed = records.map((r) => [
+        r.key,
+        r.changes.filter((c) => c.old.value !== c.new.value).map((c) => [c.field, c.new.value]),
+      ]);
+      expect(changed).toEqual([
+        ['21', [['note', 'edited']]],
+        ['22', [['price_per_hive', '77.70']]],
+      ]);
+    });
+
+    it('what somebody else changed meanwhile is left, cell by cell; what both made alike is right', async () => {
+      const rows = await exported('id IN (24, 25, 26)');
+      for (const r of rows.slice(1)) r[6] = 'mine';
+      await w.sql.query(
+        `update bookings set note = case id when 24 then 'theirs' else 'mine' end where id in (24, 25)`,
+      );
+      const { file, job } = await back(rows);
+      expect(file.report!.fates).toMatchObject({ taken: 2, edited_since: 1 });
+      const [row] = (await w.admin.fileRows(file.id, { of: 'edited_since' })).rows;
+      expect(row!.reason).toMatch(/^Note: was “.*”, is “theirs” now, the file says “mine”$/);
+      const p = await previewed(w.admin, job as JobBody);
+      expect(p.totals).toMatchObject({ will_change: 1, already_right: 1 });
+      // What others did elsewhere in the record is none of it.
+      const other = await exported('id = 27');
+      other[1]![6] = 'mine';
+      await w.sql.query('update bookings set price_per_hive = price_per_hive + 1 where id = 27');
+      expect((await back(other)).file.report!.fates).toMatchObject({ taken: 1, edited_since: 0 });
+    });
+
+    it('what a spreadsheet does by itself is no edit', async () => {
+      await w.sql
+        .query(`update bookings set note = case id when 31 then '0071' when 32 then '1234567890123456789' when 33 then '=1+1' when 34 then ' kept ' end
+        where id in (31, 32, 33, 34)`);
+      const rows = await exported('id IN (31, 32, 33, 34)');
+      const turned = (day: string): string => {
+        const [y, m, d] = day.split('-').map(Number);
+        return `${m}/${d}/${y}`;
+      };
+      const damaged = rows.map((r, i) => (i === 0 ? r : r.map((cell, c) => (c === 5 ? turned(cell) : cell.trim()))));
+      damaged[1]![6] = '71';
+      damaged[2]![6] = '1.23456789012346E+18';
+      expect(damaged[3]![6]).toBe("'=1+1");
+      const { stopped, file } = await back(damaged);
+      expect([stopped, file.report!.fates.same]).toEqual(['Nothing was edited in it.', 4]);
+      expect(file.report!.mended).toBeGreaterThanOrEqual(3);
+    });
+
+    it('a signature that is none, or of other records, finds nothing', async () => {
+      const rows = await exported('id IN (35, 36)');
+      rows[1]![rows[1]!.length - 1] = 'forged';
+      rows[2]![6] = 'edited';
+      expect((await back(rows)).file.report!.fates).toMatchObject({ taken: 1, unknown: 1 });
+      const file = await sent(rows.map((r) => r.join(',')).join('\n'));
+      const plan = { signed: 'Tantamos', match: [], take: [{ field: 'note', column: 'note' }] };
+      expect((await refusedWith(w.admin.planFile(file.id, { type: 'growers', ...plan }))).code).toBe('bad_value');
+    });
+
+    it('nobody’s edit is written over, whoever edits what: some cells here, some records there', async () => {
+      await fc.assert(
+        fc.asyncProperty(
+          fc.uniqueArray(fc.record({ row: fc.nat(9), note: fc.stringMatching(/^[a-z]{1,6}$/) }), {
+            selector: (e) => e.row,
+            maxLength: 6,
+          }),
+          fc.uniqueArray(fc.record({ row: fc.nat(9), note: fc.stringMatching(/^[a-z]{1,6}$/) }), {
+            selector: (e) => e.row,
+            maxLength: 6,
+          }),
+          async (mine, theirs) => {
+            await w.sql.query(`update bookings set note = 'start' where id between 51 and 60`);
+            const rows = await exported('id BETWEEN 51 AND 60');
+            for (const { row, note } of mine) rows[row + 1]![6] = note;
+            for (const { row, note } of theirs)
+              await w.sql.query('update bookings set note = $2 where id = $1', [51 + row, note]);
+            const { job } = await back(rows);
+            if (job) {
+              const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
+              if (p.totals.will_change > 0) await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+            }
+            const now = await w.sql.query<{ note: string }>(
+              'select note from bookings where id between 51 and 60 order by id',
+            );
+            const expected = Array.from({ length: 10 }, (_, i) => {
+              const other = theirs.find((e) => e.row === i);
+              return other ? other.note : (mine.find((e) => e.row === i)?.note ?? 'start');
+            });
+            expect(now.rows.map((r) => r.note)).toEqual(expected);
+          },
+        ),
+        { numRuns: 12, seed: jest.getSeed() },
+      );
+    });
   });
 
   describe('new records out of nothing', () => {

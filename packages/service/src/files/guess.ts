@@ -1,5 +1,18 @@
 import type { FilePlanSaid } from '@tantamos/contract';
-import { cell, columnOf, join, raw, sql, tableOf, value, type Field, type RecordType } from '@tantamos/core';
+import {
+  cell,
+  columnOf,
+  dateOrders,
+  join,
+  raw,
+  signedColumn,
+  sql,
+  tableOf,
+  value,
+  type DateOrder,
+  type Field,
+  type RecordType,
+} from '@tantamos/core';
 import type { Database } from '../database/database';
 import type { Seen } from '../rights/seen';
 import type { KeptFile } from './store';
@@ -17,6 +30,8 @@ export async function guessPlan(
   file: KeptFile,
   type: RecordType,
 ): Promise<FilePlanSaid> {
+  const signed = file.columns.find((c) => c.name.toLowerCase() === signedColumn.toLowerCase());
+  if (signed) return planOfSigned(database, file, type, signed.name);
   const before = await planBefore(database, seen, file, type);
   if (before) return before;
   const open = type.fields.filter((f) => !f.hidden);
@@ -40,6 +55,61 @@ export async function guessPlan(
     unknown: 'stop',
     several: 'skip',
   };
+}
+
+/** Of an export that comes back: every column whose field can be changed; an emptied cell was emptied on purpose. */
+async function planOfSigned(
+  database: Database,
+  file: KeptFile,
+  type: RecordType,
+  signed: string,
+): Promise<FilePlanSaid> {
+  const take = file.columns.flatMap((c) => {
+    const field = type.fields.find((f) => f.name === c.name && !f.hidden && f.base !== 'list');
+    return field && field.notEditable === null ? [{ field: field.name, column: c.name }] : [];
+  });
+  const readings: Record<string, { dates: DateOrder }> = {};
+  for (const [i, c] of file.columns.entries()) {
+    const order = c.order === null ? await orderAsBefore(database, file, signed, i) : null;
+    if (order) readings[c.name] = { dates: order };
+  }
+  return {
+    type: type.id,
+    signed,
+    match: [],
+    take,
+    ...(Object.keys(readings).length > 0 ? { readings } : {}),
+    blank: 'clear',
+    unknown: 'skip',
+    several: 'skip',
+  };
+}
+
+/** Our own files begin dates with the year; which way round a spreadsheet has written them is told from what they were. */
+async function orderAsBefore(
+  database: Database,
+  file: KeptFile,
+  signed: string,
+  column: number,
+): Promise<DateOrder | null> {
+  const at = file.columns.findIndex((c) => c.name === signed);
+  const [counts] = await database
+    .askWithin<Record<DateOrder, number>>(
+      sql`select ${join(
+        dateOrders.map(
+          (order) =>
+            sql`(count(*) filter (where tantamos.read_date(${cell(column)}, ${value(order)})::text = any(x.stored)))::int as ${raw(order)}`,
+        ),
+        ', ',
+      )} from tantamos.file_row r
+      join tantamos.export_row x on x.export::text || ':' || x.key = ${cell(at)}
+        and x.export = (select e.id from tantamos.export e where e.id::text = split_part(${cell(at)}, ':', 1))
+      where r.file = ${value(file.id)}::uuid and r.n <= ${value(mostCompared)}`,
+      longestLook,
+    )
+    .catch(() => []);
+  if (!counts || counts.dmy === counts.mdy) return null;
+  return counts.dmy > counts.mdy ? 'dmy' : 'mdy';
 }
 
 async function planBefore(

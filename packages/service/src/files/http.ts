@@ -37,6 +37,7 @@ export const fileHandlers: Handlers<typeof fileRoutes> = {
       type: body.type,
       match: body.match.map((m) => ({ ...m })),
       take: body.take.map((t) => ({ ...t })),
+      ...(body.signed === undefined ? {} : { signed: body.signed }),
       ...(body.readings ? { readings: body.readings } : {}),
       blank: body.blank ?? 'leave',
       unknown: body.unknown ?? 'stop',

@@ -9,7 +9,11 @@ const filePage = 2000;
 type Of = NonNullable<FileRowsQuery['of']>;
 
 const asked = (of: Of): string =>
-  of === 'all' ? 'true' : of === 'left' ? `coalesce(t.fate, '') not in ('taken', 'new', 'blank')` : `t.fate = '${of}'`;
+  of === 'all'
+    ? 'true'
+    : of === 'left'
+      ? `coalesce(t.fate, '') not in ('taken', 'new', 'blank', 'same')`
+      : `t.fate = '${of}'`;
 
 /** Rows of a file by what became of them, a page. */
 export async function rowsOf(database: Database, file: KeptFile, query: FileRowsQuery): Promise<FileRows> {

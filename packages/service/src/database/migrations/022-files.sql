@@ -33,10 +33,28 @@ create table tantamos.file_row (
 create table tantamos.file_fate (
   file uuid not null,
   n integer not null,
-  fate text not null check (fate in ('taken', 'blank', 'repeat', 'unknown', 'several', 'twice', 'unfit', 'new')),
+  fate text not null check (fate in ('taken', 'blank', 'repeat', 'unknown', 'several', 'twice', 'unfit', 'new', 'same', 'edited_since')),
   reason text,
   key text,
   primary key (file, n)
+);
+-- Exports whose rows carry a signature: what each record held when it was written, so that a file that comes back changes only
+-- what was edited in it.
+create table tantamos.export (
+  id uuid primary key default tantamos.new_id(),
+  made_by uuid not null references tantamos.account on delete cascade,
+  made_at timestamptz not null default now(),
+  type text not null,
+  fields text[] not null,
+  rows integer not null default 0
+);
+create index on tantamos.export (made_by, made_at);
+create table tantamos.export_row (
+  export uuid not null,
+  key text not null,
+  -- of each field, as the database writes it
+  stored text[] not null,
+  primary key (export, key)
 );
 -- A list that was made of a file says of which.
 alter table tantamos.list add file uuid;

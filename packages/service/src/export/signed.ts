@@ -1,0 +1,55 @@
+import {
+  asText,
+  conditionOf,
+  join,
+  keyText,
+  render,
+  Scope,
+  signedColumn,
+  sql,
+  value,
+  type CheckedSelection,
+  type Field,
+} from '@tantamos/core';
+import type { Database } from '../database/database';
+import type { Column } from './rows';
+
+/** What an export held, by record, is kept for so long. */
+const kept = '90 days';
+
+/** Keeps what the records hold that are about to be written, so that a file that comes back can be told from it. Returns its id. */
+export async function keepSigned(
+  database: Database,
+  account: string,
+  selection: CheckedSelection,
+  fields: readonly Field[],
+): Promise<string> {
+  const { type } = selection;
+  return database.transaction(
+    'read committed',
+    async (connection) => {
+      await connection.query(`set local statement_timeout = 600000`);
+      await connection.query(
+        `with gone as (delete from tantamos.export where made_at < now() - interval '${kept}' returning id)
+         delete from tantamos.export_row r using gone where r.export = gone.id`,
+      );
+      const { rows } = await connection.query<{ id: string }>(
+        'insert into tantamos.export (made_by, type, fields) values ($1, $2, $3) returning id',
+        [account, type.id, fields.map((f) => f.name)],
+      );
+      const { id } = rows[0]!;
+      const scope = new Scope(type, selection.env);
+      const stored = fields.map((f) => asText(scope.own(f.name)));
+      const where = conditionOf(selection, scope);
+      const { text, values } = render(sql`insert into tantamos.export_row (export, key, stored)
+        select ${value(id)}::uuid, ${keyText(scope.keys())}, array[${join(stored, ', ')}]::text[] from ${scope.from()} where ${where}`);
+      const written = await connection.query(text, values);
+      await connection.query('update tantamos.export set rows = $2 where id = $1', [id, written.rowCount]);
+      return id;
+    },
+    'searches',
+  );
+}
+
+/** The last column of a signed export, of which `at` stands for the key. */
+export const signature: Column = { name: signedColumn, kind: 'text', show: (text) => text };
