@@ -311,9 +311,8 @@ function ofFormula(
 ): Change {
   const { columns, read, reads, rows } = of;
   return calledByColumn(columns, () => {
-    const expression = renamed(parse(formula), (path, e) => [
-      { name: readName(columnIn(path, e, columns)), span: e.span },
-    ]);
+    const written = parse(formula);
+    const expression = renamed(written, (path, e) => [{ name: readName(columnIn(path, e, columns)), span: e.span }]);
     const tree = checkExpression(expression, catalog, rows, context);
     const refusals = [
       ...reads.flatMap((column) => unreadable(column, rows, read)),
@@ -321,7 +320,7 @@ function ofFormula(
         .filter((r) => !r.blank)
         .map((r): NoResult => ({ ...r, always: true })),
     ];
-    return { field, value: valueOf(tree, field, catalog, refusals), when: null };
+    return { field, value: valueOf(tree, field, catalog, refusals, written), when: null };
   });
 }
 
@@ -345,8 +344,14 @@ function calledByColumn<T>(columns: readonly FileColumn[], work: () => T): T {
   }
 }
 
-function valueOf(tree: Checked, field: Field, catalog: Catalog, refusals: readonly NoResult[]): Change['value'] {
-  return worked(tree, field, catalog, { blank: 'cleared', refusals });
+function valueOf(
+  tree: Checked,
+  field: Field,
+  catalog: Catalog,
+  refusals: readonly NoResult[],
+  written?: Expression,
+): Change['value'] {
+  return worked(tree, field, catalog, { blank: 'cleared', refusals, ...(written ? { written } : {}) });
 }
 
 /** What records that are made of rows get: what rows are found by, too, where that is a field of their own. */

@@ -152,7 +152,7 @@ describe('entries of a table of links', () => {
       'edits[0].where',
     ],
   ] as const)('says what is wrong with entries: %#', async (edit, code, where) => {
-    const problem = await refusedWith(w.admin.makePreview(job([edit as unknown as JobBody['edits'][number]])));
+    const problem = await refusedWith(w.admin.makePreview(job([edit])));
     expect([problem.code, problem.problems?.[0]?.where]).toEqual([code, where]);
   });
 

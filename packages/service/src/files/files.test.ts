@@ -216,7 +216,7 @@ describe('values from a file', () => {
     };
     const both = planned('ref,starts\nB-0000001,3/4/2026\nB-0000002,5/6/2026\n', plan);
     const asked = await refusedWith(both);
-    expect([asked.problems![0]!.where, asked.problems![0]!.suggestions]).toEqual([
+    expect([asked.problems[0]!.where, asked.problems[0]!.suggestions]).toEqual([
       'readings.starts.dates',
       ['dmy', 'mdy'],
     ]);
@@ -292,8 +292,8 @@ describe('values from a file', () => {
       take: [{ field: 'note', column: 'note' }],
       ...wrong,
     };
-    const { problems } = await refusedWith(planned('ref,note\nB-0000001,x\n', plan as Omit<FilePlanBody, 'type'>));
-    expect(problems![0]!.where).toBe(where);
+    const { problems } = await refusedWith(planned('ref,note\nB-0000001,x\n', plan));
+    expect(problems[0]!.where).toBe(where);
   });
 
   describe('an export that comes back', () => {

@@ -70,25 +70,24 @@ export async function keepFile(
   }
 }
 
+/** So much more of a file that is too large is read, so that who sends it hears why and not only that it is cut off. */
+const mostDrained = 4 * mostBytes;
+
 async function spooled(sent: Readable, path: string): Promise<number> {
   let bytes = 0;
   const counting = new Transform({
     transform(chunk: Buffer, _, done) {
       bytes += chunk.length;
-      if (bytes > mostBytes) done(tooLarge());
-      else done(null, chunk);
+      if (bytes > mostDrained) done(new Error('There is no end to it.'));
+      else done(null, bytes > mostBytes ? undefined : chunk);
     },
   });
-  await pipeline(sent, counting, createWriteStream(path));
+  await pipeline(sent, counting, createWriteStream(path)).catch((error: unknown) => {
+    if (bytes <= mostBytes) throw error;
+  });
+  if (bytes > mostBytes)
+    fail('over_limit', `A file may have ${mostBytes / 1024 / 1024} MB; this one has more.`, { where: 'file' });
   return bytes;
-}
-
-function tooLarge(): Error {
-  try {
-    return fail('over_limit', `A file may have ${mostBytes / 1024 / 1024} MB; this one has more.`, { where: 'file' });
-  } catch (error) {
-    return error as Error;
-  }
 }
 
 async function copied(connection: Connection, file: string, reading: Reading): Promise<number> {

@@ -78,7 +78,7 @@ describe('presets', () => {
     [{ ...call, name: "it's" }, 'name'],
     [{ ...call, type: 'no such' }, 'type'],
   ] as const)('say what is wrong with them: %#', async (body, where) => {
-    const { problems } = await refusedWith(w.admin.keepPreset(body as unknown as PresetBody));
+    const { problems } = await refusedWith(w.admin.keepPreset(body));
     expect(problems?.[0]?.where).toBe(where);
   });
 
