@@ -198,7 +198,7 @@ async function pages(executablePath, sql) {
   await page.getByLabel('Value for Note').fill('{hives} hives for {crop}, {valley} valley');
   await page.getByLabel('What comes out').getByRole('insertion').first().waitFor();
   await page.evaluate(() => (document.documentElement.dataset.theme = 'dark'));
-  await shot('formula');
+  const formula = await half();
   await page.evaluate(() => (document.documentElement.dataset.theme = 'light'));
   await open('growers');
   await find("owner = 'Tobias Fenwick'");
@@ -213,7 +213,7 @@ async function pages(executablePath, sql) {
   }
   await button('Preview 184').click();
   await page.getByText('how many each has').waitFor();
-  await shot('owners');
+  await pair('formula', formula, await half());
   const tell = (path, body) =>
     page.evaluate(
       ([to, what]) =>
@@ -370,6 +370,59 @@ async function pages(executablePath, sql) {
     await page.goto(`${base}/handover/staff/2`);
     await page.getByText('not asked for').first().waitFor();
     await pair('handover', before, await half());
+    // Values from a file, and an export that comes back after somebody else has edited, too.
+    const files = mkdtempSync(join(tmpdir(), 'tantamos-files-'));
+    const file = (name, text) => {
+      writeFileSync(join(files, name), text);
+      return join(files, name);
+    };
+    await open('bookings');
+    await button('Values from a file').click();
+    await page
+      .getByLabel('File of values')
+      .setInputFiles(
+        file(
+          'supplier.csv',
+          'Reference;List price;Starts;Remark\nB-0000201;1.012,50;3/4/2027;agreed by phone\nb-0000202 ;40,00;12/5/2027;\nB-0000203;forty;1/2/2027;see mail\nB-0999999;30;1/1/2027;new one\nB-0000205;9;1/3/2027;\nB-0000205;10;1/3/2027;\nB-0000206;55,5;9/3/2027;\nB-0000206;55,5;9/3/2027;\n',
+        ),
+      );
+    await button('Field for List price').click();
+    await page.getByRole('combobox', { name: /search/ }).fill('price per');
+    await page.keyboard.press('Enter');
+    await button('Field for Starts').click();
+    await page.getByRole('combobox', { name: /search/ }).fill('start on');
+    await page.keyboard.press('Enter');
+    await page.getByLabel(/^dates/).selectOption('dmy');
+    await page.getByLabel('Rows that fit none of the bookings').selectOption('skip');
+    await page.getByText('3 → 3 records').waitFor();
+    const mapped = await half();
+    await page.keyboard.press('Escape');
+    const signed = await page.evaluate(async () => {
+      const columns = ['reference', 'price_per_hive', 'start_on', 'note'];
+      const body = { format: 'csv', filter: 'id BETWEEN 301 AND 308', columns, sort: ['id'], signed: true };
+      const answer = await fetch('/api/types/bookings/export', {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+      return answer.text();
+    });
+    const lines = signed
+      .trim()
+      .split('\r\n')
+      .map((line) => line.split(','));
+    for (const [n, note] of [
+      [1, 'Gate code 71'],
+      [3, 'Narrow lane'],
+      [6, 'Ask for Ada'],
+    ])
+      lines[n][3] = note;
+    sql("update bookings set note = 'Locked from May on' where id = 303");
+    await button('Values from a file').click();
+    await page.getByLabel('File of values').setInputFiles(file('drafts.csv', lines.map((l) => l.join(',')).join('\n')));
+    await page.getByText('edited by others since').first().waitFor();
+    await pair('files', mapped, await half());
+    rmSync(files, { recursive: true });
   }
 }
 

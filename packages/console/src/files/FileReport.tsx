@@ -77,6 +77,8 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
 function Rows({ file, of }: { file: FileView; of: Of }) {
   const found = useInfiniteQuery(queries.fileRows(file.id, of, JSON.stringify(file.plan)));
   const rows = found.data?.pages.flatMap((p) => p.rows) ?? [];
+  // Signatures say nothing to a person.
+  const shown = file.columns.filter((c) => c.name !== file.plan?.signed);
   const left =
     file.report!.rows -
     file.report!.fates.taken -
@@ -90,29 +92,32 @@ function Rows({ file, of }: { file: FileView; of: Of }) {
         <thead className="sticky top-0 bg-sheet text-xs text-quiet">
           <tr>
             <th className="py-1 pr-3 text-right font-normal">Row</th>
-            {file.columns.map((c) => (
+            <th className="py-1 pr-3 font-normal">What becomes of it</th>
+            {shown.map((c) => (
               <th key={c.name} className="max-w-40 truncate py-1 pr-3 font-normal">
                 {c.name}
               </th>
             ))}
-            <th className="py-1 font-normal">What becomes of it</th>
           </tr>
         </thead>
         <tbody>
           {rows.map((r) => (
             <tr key={r.n} className="border-t border-line align-top">
               <td className="py-1 pr-3 text-right text-xs text-quiet">{number(r.at)}</td>
-              {r.cells.map((c, i) => (
-                <td key={i} className="max-w-40 truncate py-1 pr-3 font-mono text-xs" title={c ?? undefined}>
-                  {c}
-                </td>
-              ))}
-              <td className="min-w-44 py-1">
+              <td className="min-w-44 py-1 pr-3">
                 {r.fate && words[r.fate]}
                 {r.reason && r.reason !== 'no record fits' && (
                   <span className="block text-xs text-quiet">{r.reason}</span>
                 )}
               </td>
+              {shown.map((c) => {
+                const text = r.cells[file.columns.indexOf(c)];
+                return (
+                  <td key={c.name} className="max-w-40 truncate py-1 pr-3 font-mono text-xs" title={text ?? undefined}>
+                    {text}
+                  </td>
+                );
+              })}
             </tr>
           ))}
         </tbody>

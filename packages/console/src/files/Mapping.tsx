@@ -76,9 +76,11 @@ export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
             </tr>
           </thead>
           <tbody>
-            {file.columns.map((c) => (
-              <ColumnRow key={c.name} column={c} type={type} plan={plan} set={set} />
-            ))}
+            {file.columns
+              .filter((c) => c.name !== plan.signed)
+              .map((c) => (
+                <ColumnRow key={c.name} column={c} type={type} plan={plan} set={set} />
+              ))}
             {plan.take.map((t, i) =>
               t.formula === undefined ? null : (
                 <tr key={`formula ${i}`} className="border-t border-line align-top">

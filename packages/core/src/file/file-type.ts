@@ -76,10 +76,16 @@ export function cell(column: number, row = 'r'): Sql {
   return sql`nullif(btrim(${said}, E' \\t\\r\\n\\u00a0'), '')`;
 }
 
+/** Longer cells are no number, no date, no yes or no: they are not looked at. */
+const longestRead = 200;
+
 function read(said: Sql, reading: CellReading, zone: string): Sql {
+  if (reading.as === 'text') return said;
+  return sql`case when length(${said}) <= ${raw(String(longestRead))} then ${readShort(said, reading, zone)} end`;
+}
+
+function readShort(said: Sql, reading: Exclude<CellReading, { readonly as: 'text' }>, zone: string): Sql {
   switch (reading.as) {
-    case 'text':
-      return said;
     case 'number': {
       // As most are written, inline: the function takes 15 µs a cell.
       const isPlain = raw(reading.decimal === '.' ? `'^-?\\d{1,18}([.]\\d{1,10})?$'` : `'^-?\\d{1,18}(,\\d{1,10})?$'`);

@@ -16,7 +16,16 @@ import { parse } from '../language/parse';
 import { pathName } from '../language/print';
 import type { Expression, Part } from '../language/syntax';
 import { clip, fail, Gathered, inside, ProblemError, within } from '../problem';
-import { fileType, readName, saidName, type CellReading, type DateOrder, type DecimalMark } from './file-type';
+import {
+  dateOrders,
+  decimalMarks,
+  fileType,
+  readName,
+  saidName,
+  type CellReading,
+  type DateOrder,
+  type DecimalMark,
+} from './file-type';
 
 /** What the column of signatures is called; a signature is the id of the export, a colon, and the record's key. */
 export const signedColumn = 'Tantamos';
@@ -195,7 +204,12 @@ function readingOf(
   base: Field['base'] | 'guess',
   said: NonNullable<FilePlan['readings']>,
 ): CellReading {
-  const { decimal = column.decimal, dates = column.order } = said[column.name] ?? {};
+  const { decimal = column.decimal, dates = column.order } = Object.hasOwn(said, column.name) ? said[column.name]! : {};
+  const where = `readings.${column.name}`;
+  if (!decimalMarks.includes(decimal))
+    fail('bad_value', 'Fractions are written with . or with a comma.', { where: `${where}.decimal` });
+  if (dates !== null && !dateOrders.includes(dates))
+    fail('bad_value', 'Dates are dmy or mdy.', { where: `${where}.dates` });
   // In a formula a column is what it looks like.
   switch (base === 'guess' ? column.looks : base) {
     case 'number':

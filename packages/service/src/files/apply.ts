@@ -238,6 +238,8 @@ async function narrowToEdited(connection: Connection, file: string, checked: Che
     const s = raw(`x.stored[${at + 1}]`);
     const now = asText(scope.own(field.name));
     const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
+    const shown = (of: Sql): Sql =>
+      sql`case when ${text(of)} = '' then 'blank' else '“' || left(${text(of)}, 60) || '”' end`;
     const isText = field.base === 'text' && field.refersTo === null && field.choices === null;
     const damages = isText
       ? [
@@ -257,7 +259,7 @@ async function narrowToEdited(connection: Connection, file: string, checked: Che
       edited,
       mended: sql`case when ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
       conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
-        ${value(`${field.label}: was “`)} || left(${text(s)}, 60) || '”, is “' || left(${text(now)}, 60) || '” now, the file says “' || left(${text(v)}, 60) || '”' end`,
+        ${value(`${field.label}: was `)} || ${shown(s)} || ', is ' || ${shown(now)} || ' now, the file says ' || ${shown(v)} end`,
     };
   });
   const e = parts.map((p, i) => sql`${p.edited} as ${raw(`e${i + 1}`)}`);

@@ -27,7 +27,7 @@ interface DateCounts {
 
 const cells = `tantamos.file_row r cross join unnest($2::int[]) i
   cross join lateral (select nullif(btrim(r.cells[i + 1], E' \\t\\r\\n\\u00a0'), '') as said) s
-  cross join lateral (select case when not starts_with(said, $3) then said end as c) k`;
+  cross join lateral (select case when not starts_with(said, $3) and length(said) <= 200 then said end as c) k`;
 const dates = `count(*) filter (where c is not null and (c !~ '^\\d{1,4}[-/. ]|^[A-Za-z]{3}' or tantamos.read_date(c, 'dmy') is null))::int as no_dmy,
   count(*) filter (where c is not null and (c !~ '^\\d{1,4}[-/. ]|^[A-Za-z]{3}' or tantamos.read_date(c, 'mdy') is null))::int as no_mdy,
   count(*) filter (where c ~ '^\\d{1,2}[-/.]\\d' and tantamos.read_date(c, 'dmy') is distinct from tantamos.read_date(c, 'mdy'))::int as differ`;

@@ -10,6 +10,8 @@ import { fileColumns, fileView, keepFile, ownFile } from './store';
 
 export const fileHandlers: Handlers<typeof fileRoutes> = {
   async uploadFile({ services, seen, query, req }) {
+    // Who may change nothing has no use for values.
+    if (!seen.may('create')) seen.must('change');
     const { name, encoding, separator, sheet, header } = query;
     const said = {
       ...(encoding === undefined ? {} : { encoding }),

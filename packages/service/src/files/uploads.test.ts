@@ -88,6 +88,27 @@ describe('files that are sent', () => {
     expect(fates.rows[0]).toEqual({ n: 500, d: 500 });
   });
 
+  it('hostile headers and readings are answered, not fallen over', async () => {
+    const odd = await w.admin.uploadFile(
+      { name: 'x.jsonl' },
+      bytesOf('{"a\\u0000b":"1","\\ud800":"2","__proto__":"3"}\n'),
+    );
+    expect(odd.columns.map((c) => c.name)).toEqual(['a\ufffdb', '\ufffd', '__proto__']);
+    const { id } = await w.admin.uploadFile({ name: 'x.csv' }, bytesOf(`ref,price\nB-0000001,${'1'.repeat(90_000)}\n`));
+    const plan: FilePlanBody = {
+      type: 'bookings',
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [{ field: 'price_per_hive', column: 'price' }],
+    };
+    const { file } = await w.admin.planFile(id, plan);
+    expect(file.report!.reasons).toEqual([{ reason: 'Price per hive: “price” is no number.', count: 1 }]);
+    for (const wrong of [{ decimal: ';' }, { dates: 'ymd' }, { decimal: {} }]) {
+      const readings = { price: wrong } as unknown as FilePlanBody['readings'];
+      expect((await refusedWith(w.admin.planFile(id, { ...plan, readings }))).code).toBe('bad_value');
+    }
+    expect((await refusedWith(w.reader.uploadFile({ name: 'x.csv' }, bytesOf('a\n1\n')))).code).toBe('not_permitted');
+  });
+
   it('a header of a thousand columns, and one of none, are told', async () => {
     const wide = Array.from({ length: 301 }, (_, i) => `c${i}`).join(',');
     expect((await refusedWith(w.admin.uploadFile({ name: 'w.csv' }, bytesOf(`${wide}\n1\n`)))).code).toBe('over_limit');

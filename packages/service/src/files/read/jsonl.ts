@@ -46,7 +46,7 @@ function rowOf(line: string, at: number, placeOf: (name: string) => number, note
   const cells: (string | null)[] = [];
   let trouble: string | null = null;
   for (const [name, value] of Object.entries(object)) {
-    const place = placeOf(name.slice(0, 200).replaceAll('\0', ''));
+    const place = placeOf(keptCell(name.slice(0, 200)).text);
     if (value === null || value === '') continue;
     if (typeof value === 'number' && !isExact(value)) {
       trouble ??= `the number in “${clip(name)}” is too long to be read exactly: write it as a text`;

@@ -70,7 +70,10 @@ export function columnNames(said: readonly (string | null)[]): { readonly names:
   const known = new Map<string, number>();
   let alike = 0;
   for (const [i, one] of said.entries()) {
-    const plain = (one ?? '').replace(/\s+/g, ' ').trim().slice(0, 200) || `Column ${i + 1}`;
+    const plain =
+      keptCell((one ?? '').slice(0, 200))
+        .text.replace(/\s+/g, ' ')
+        .trim() || `Column ${i + 1}`;
     const before = known.get(plain.toLowerCase()) ?? 0;
     known.set(plain.toLowerCase(), before + 1);
     if (before > 0) alike++;
