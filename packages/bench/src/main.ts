@@ -9,6 +9,7 @@ import { functionFigures, functionTable } from './functions';
 import { startService, type Service } from './service';
 import { inTurn, median, seconds } from './turns';
 import { ruleFigures } from './rules';
+import { fileFigures } from './files';
 import { valuesFigures } from './values';
 import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
 
@@ -26,7 +27,7 @@ interface Figure {
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 const loopRows = 20_000;
 
-/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --rules: counting who breaks a rule; --functions: every function beside the same by hand (--only: one of them). */
+/** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --files: values from a file, a tenth as many rows as there are records, beside COPY and a join by hand; --rules: counting who breaks a rule; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -39,6 +40,7 @@ async function bench(): Promise<void> {
       functions: { type: 'boolean' },
       edits: { type: 'boolean' },
       values: { type: 'boolean' },
+      files: { type: 'boolean' },
       rules: { type: 'boolean' },
       only: { type: 'string' },
     },
@@ -47,6 +49,7 @@ async function bench(): Promise<void> {
   const rows = Number(values.rows);
   if (values.edits) return editsOnly(values.url!, rows, Boolean(values.json));
   if (values.values) return valuesOnly(values.url!, rows, Boolean(values.json));
+  if (values.files) return filesOnly(values.url!, rows, Boolean(values.json));
   if (values.rules) return rulesOnly(values.url!, rows, Boolean(values.json));
   if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
@@ -120,6 +123,29 @@ async function rulesOnly(url: string, rows: number, json: boolean): Promise<void
     ]);
   if (!json) process.stdout.write(`${table.toString()}\n`);
   process.stdout.write(`${JSON.stringify({ rows, rules: taken }, null, 2)}\n`);
+}
+
+async function filesOnly(url: string, rows: number, json: boolean): Promise<void> {
+  const db = new Client({ connectionString: url });
+  await db.connect();
+  const service = await startService(program, url);
+  const f = await fileFigures(db, service, rows / 10, { settled }, say).finally(async () => {
+    await service.stop();
+    await db.end();
+  });
+  const whole = f.sent + f.planned + f.preview;
+  const table = new Table({ head: ['', 'time', 'by hand = 1'], style: { head: [], border: [] } });
+  const line = (what: string, time: number): unknown =>
+    table.push([what, `${time.toFixed(2)} s`, (time / f.byHand).toFixed(2)]);
+  line(`${f.rows} rows by hand: COPY, join into a table`, f.byHand);
+  line('sent, read and kept', f.sent);
+  line('each row accounted for', f.planned);
+  line('previewed', f.preview);
+  line('all three', whole);
+  const megabytes = (bytes: number): string => `${Math.round(bytes / 1024 / 1024)} MB`;
+  table.push(['memory of the service, before and after', `${megabytes(f.memoryBefore)}, ${megabytes(f.memory)}`, '']);
+  if (!json) process.stdout.write(`${table.toString()}\n`);
+  process.stdout.write(`${JSON.stringify({ rows, files: f }, null, 2)}\n`);
 }
 
 async function valuesOnly(url: string, rows: number, json: boolean): Promise<void> {
