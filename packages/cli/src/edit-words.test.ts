@@ -93,7 +93,7 @@ describe('edits in words', () => {
   it('every kind says how it is written', () => {
     for (const kind of editKinds) expect(usageOf(kind)).toMatch(new RegExp(`^--${kind} "FIELD`));
     expect(usageOf('split')).toBe(
-      '--split "FIELD among=TO:WEIGHT,… [together=…,…] [level=TYPE:FIELD:FILTER,…] [order=…,…] [where=…]"',
+      '--split "FIELD among=TO:WEIGHT,… [together=…,…] [level=TYPE:FIELD:FILTER,…] [follow=…] [order=…,…] [where=…]"',
     );
   });
 });

@@ -51,7 +51,7 @@ describe('help and completion as they are met', () => {
   });
 
   it('completes verbs, options, types, fields and their words', async () => {
-    expect(await offered('fi')).toEqual(['fields', 'find']);
+    expect(await offered('fi')).toEqual(['fields', 'file', 'find']);
     expect(await offered('selection', 'e')).toEqual(['export']);
     expect(await offered('find', 'b')).toEqual(['bookings']);
     expect(await offered('find', 'bookings', '--ra')).toEqual(['--random']);

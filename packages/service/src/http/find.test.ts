@@ -155,6 +155,7 @@ describe('finding records', () => {
       'after',
       'also',
       'edits',
+      'from',
       'safety',
       'selection',
       'then',
