@@ -1,0 +1,111 @@
+import {
+  asText,
+  cell,
+  dateOrders,
+  fail,
+  join,
+  keyIs,
+  raw,
+  Scope,
+  sql,
+  value,
+  type CheckedPlan,
+  type Env,
+  type RecordType,
+  type Sql,
+} from '@tantamos/core';
+import { askOn, type Connection } from '../database/database';
+
+// Exports that come back: which record a signature is of, and what was edited in the file since.
+
+/** Which record each row is, by its signature: rows as `matches` gives them. */
+export function signedFor(file: string, type: RecordType, column: number, env: Env): Sql {
+  const scope = new Scope(type, env);
+  return sql`
+    select s.n, s.key, 1::bigint as fits, 1::bigint as k
+    from (select r.n, x.key from tantamos.file_row r join tantamos.export_row x
+        on x.export::text || ':' || x.key = ${cell(column)} and x.export = ${exportOf(file, column)}
+      where r.file = ${value(file)}::uuid and r.trouble is null) s
+    join ${scope.from()} on ${keyIs(type, scope.root, raw('s.key'))}`;
+}
+
+/**
+ * Of an export that comes back: what was edited in each row (`e1`…), rows in which nothing was, and those whose record
+ * somebody else has changed in the same fields since. What a spreadsheet does by itself is no edit: zeros in front of a code
+ * that are lost, the end of a long number, dates turned round, blanks, the apostrophe that an export puts before a formula.
+ */
+export async function narrowToEdited(connection: Connection, file: string, checked: CheckedPlan): Promise<void> {
+  const { type, changes, plan, reads, columns, signed } = checked;
+  const [found] = await askOn<{ fields: string[] }>(
+    connection,
+    sql`select fields from tantamos.export where id = ${exportOf(file, signed!)} and type = ${value(type.id)}`,
+  );
+  const fields =
+    found?.fields ??
+    fail('bad_value', 'The signatures in the file are of no export of these records.', { where: 'signed' });
+  const scope = new Scope(type);
+  const parts = changes.map(({ field }, i) => {
+    const v = raw(`f.v${i + 1}`);
+    const at = fields.indexOf(field.name);
+    const take = plan.take[i]!;
+    if (at < 0 || take.column === undefined)
+      return { edited: sql`(${v} is not null)`, mended: raw('0'), conflict: raw('null::text') };
+    const s = raw(`x.stored[${at + 1}]`);
+    const now = asText(scope.own(field.name));
+    const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
+    const shown = (of: Sql): Sql =>
+      sql`case when ${text(of)} = '' then 'blank' else '“' || left(${text(of)}, 60) || '”' end`;
+    const isText = field.base === 'text' && field.refersTo === null && field.choices === null;
+    const damages = isText
+      ? [
+          sql`(${s} ~ '^0+\\d+$' and ltrim(${s}, '0') = ${v})`,
+          sql`'''' || btrim(${s}) = ${v}`,
+          sql`(${s} ~ '^\\d{16,}$' and left(trim_scale(tantamos.read_number(${v}, '.'))::text, 14) = left(${s}, 14)
+            and length(trunc(tantamos.read_number(${v}, '.'))::text) = length(${s}))`,
+        ]
+      : field.base === 'date' && columns[reads[i]![0]!]!.reading.as === 'date'
+        ? dateOrders.map((order) => sql`tantamos.read_date(${cell(reads[i]![0]!, 'q')}, ${value(order)})::text = ${s}`)
+        : [];
+    const damaged = damages.length > 0 ? sql`coalesce(${join(damages, ' or ')}, false)` : raw('false');
+    const same = sql`(${text(v)} = ${text(s)} or ${damaged})`;
+    const blank = plan.blank === 'leave' ? sql` and ${v} is not null` : raw('');
+    const edited = sql`(not ${same}${blank})`;
+    return {
+      edited,
+      mended: sql`case when ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
+      conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
+        ${value(`${field.label}: was `)} || ${shown(s)} || ', is ' || ${shown(now)} || ' now, the file says ' || ${shown(v)} end`,
+    };
+  });
+  const e = parts.map((p, i) => sql`${p.edited} as ${raw(`e${i + 1}`)}`);
+  const values = changes.map((_, i) => raw(`f.v${i + 1}, d.e${i + 1}`));
+  await askOn(
+    connection,
+    sql`create temp table narrowed on commit drop as
+      select f.n, f.key, case when f.fate <> 'taken' then f.fate when not d.any then 'same' when d.conflict is not null then 'edited_since' else 'taken' end as fate,
+        case when f.fate <> 'taken' then f.reason when d.any then d.conflict end as reason, coalesce(d.mended, 0) as mended, ${join(values, ', ')}
+      from filed f left join (
+        select f.n, ${join(e, ', ')}, ${join(
+          parts.map((p) => p.edited),
+          ' or ',
+        )} as any,
+          nullif(concat_ws('; ', ${join(
+            parts.map((p) => p.conflict),
+            ', ',
+          )}), '') as conflict, ${join(
+            parts.map((p) => p.mended),
+            ' + ',
+          )} as mended
+        from filed f join tantamos.file_row q on q.file = ${value(file)}::uuid and q.n = f.n
+        join tantamos.export_row x on x.export = ${exportOf(file, signed!)} and x.key = f.key
+        join ${scope.from()} on ${keyIs(type, scope.root, raw('f.key'))}
+        where f.fate = 'taken') d on d.n = f.n`,
+  );
+  await connection.query('drop table filed; alter table narrowed rename to filed');
+}
+
+/** The export that the signatures of a file are of: that of its first. */
+function exportOf(file: string, column: number): Sql {
+  return sql`(select split_part(${cell(column)}, ':', 1)::uuid from tantamos.file_row r
+    where r.file = ${value(file)}::uuid and ${cell(column)} ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}:' order by r.n limit 1)`;
+}
