@@ -1,5 +1,5 @@
 import type { JournalRecord } from '@tantamos/contract';
-import { alike, cameToNothing, outcomeWords } from '@tantamos/core';
+import { alike, cameToNothing, isRows, outcomeWords } from '@tantamos/core';
 import { Link } from 'react-router';
 import { Change, Shown } from './Change';
 import { keyWords } from './format';
@@ -89,12 +89,17 @@ function Row({
         </td>
       )}
       <td className={cell}>
-        <Link
-          to={`/records/${encodeURIComponent(record.type)}/${encodeURIComponent(record.key)}`}
-          className="hover:text-accent hover:underline"
-        >
-          {record.name ?? <span className="text-quiet">no longer there</span>}
-        </Link>
+        {isRows({ id: record.type }) ? (
+          // A row of a file is no record yet.
+          record.name
+        ) : (
+          <Link
+            to={`/records/${encodeURIComponent(record.type)}/${encodeURIComponent(record.key)}`}
+            className="hover:text-accent hover:underline"
+          >
+            {record.name ?? <span className="text-quiet">no longer there</span>}
+          </Link>
+        )}
       </td>
       <td className={`${cell} text-quiet`}>{keyWords(record.key)}</td>
       {withOutcome && <td className={cell}>{outcomeWords(record.outcome)}</td>}

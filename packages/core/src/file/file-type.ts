@@ -65,6 +65,9 @@ export function rowsType(count: number): RecordType {
   return { ...nothing, id: `rows:${count}`, label: 'New', fields: [place], limits: { source, changed: () => null } };
 }
 
+/** What rows are known as where no file is meant: of no type that a database has. */
+export const rowsId = 'rows:';
+
 /** Are its records rows of a file, or made out of nothing: nobody's own? */
 export function isRows({ id }: Pick<RecordType, 'id'>): boolean {
   return /^(file|rows):/.test(id);

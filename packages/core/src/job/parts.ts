@@ -1,3 +1,5 @@
+import { isRows } from '../file/file-type';
+
 // What is told of the parts of a job, and of records of several of them.
 
 const acts = { update: 'change', create: 'make', delete: 'delete' } as const;
@@ -22,6 +24,7 @@ interface Told {
 /** “grower certificates, one for each of growers” */
 function named({ type, makes }: Told): string {
   const words = (id: string): string => id.replaceAll('_', ' ');
+  if (makes !== null && isRows({ id: type })) return `new ${words(makes)}`;
   return makes === null ? words(type) : `${words(makes)}, one for each of ${words(type)}`;
 }
 

@@ -6,7 +6,7 @@ import { pointedAtBy, pointing, unfilled } from '../job/also';
 import type { Fall } from '../job/falls';
 import type { CheckedJob, CheckedJobPart, Job, JobPart } from '../job/job';
 import type { EntryEdit } from '../job/links';
-import { isRows } from '../file/file-type';
+import { isRows, rowsId } from '../file/file-type';
 import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
@@ -36,6 +36,8 @@ export interface OrderPart {
   readonly type: string;
   /** The type whose keys are frozen: `type`, or that of the records for which others are made; null where for none. */
   readonly of: string | null;
+  /** The frozen keys are numbers of rows, of a file or of nothing at all: no record is known by them. */
+  readonly ofRows?: true;
   /** What goes into a record's signature: bound trees over `of`. */
   readonly reads: readonly FrozenTree[];
   /** Fields whose values are frozen, in order. */
@@ -252,6 +254,7 @@ function partOf(part: CheckedPart): OrderPart {
     act,
     type: type.id,
     of: ofRows ? null : selection.type.id,
+    ...(ofRows ? { ofRows } : {}),
     reads: reads.map(freezeTree),
     writes,
     ...(part.dealt ? { dealt: part.dealt } : {}),
@@ -443,6 +446,11 @@ function mustBeMakable(type: RecordType, given: readonly string[]): void {
   const field = unfilled(type, given);
   if (field)
     fail('not_changeable', `${field.label} of new ${type.label.toLowerCase()} is required, and nothing fills it.`);
+}
+
+/** Id of the type that a part's frozen keys are of; `rowsId` where they are of rows. */
+export function keyedBy({ of, ofRows, type }: Pick<OrderPart, 'of' | 'ofRows' | 'type'>): string {
+  return ofRows ? rowsId : (of ?? type);
 }
 
 /** The type of a part's frozen keys; null where they are none's. */

@@ -107,8 +107,15 @@ describe('values from a file', () => {
     expect(now.report!.sentence).toBe('3 rows = 1 new + 1 said before + 1 do not fit');
     const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
     expect(p.sentence).toBe('Make 1 contacts of the rows of “values.csv” that fit none.');
+    // A row is no record: it has neither the name nor the history of the one whose key is its number.
+    const [frozen] = (await w.admin.previewRecords(p.id, { outcome: 'will_change' })).records;
+    expect(frozen).toMatchObject({ type: 'rows:', key: '1', name: 'Row 1', makes: 'contacts' });
+    const first = await w.admin.history('contacts', '1');
     const run = await ran(w.admin, p.id, { askAfter: null, expect: 1 });
     expect(run.totals).toMatchObject({ changed: 1, refused: 0 });
+    expect(await w.admin.history('contacts', '1')).toEqual(first);
+    const [done] = (await w.admin.runRecords(run.id, { outcome: 'changed' })).records;
+    expect(done).toMatchObject({ type: 'contacts', name: 'Ada Bright' });
     const made = await one<Record<string, string>>(
       `select c.name, c.source, c.created_on::text, g.name as grower from contacts c join growers g on g.id = c.grower where c.email = 'ada.bright@mill.example'`,
     );
@@ -126,6 +133,30 @@ describe('values from a file', () => {
     const back = await w.admin.undoRun(run.id, {});
     await ran(w.admin, back.id, { askAfter: null, expect: 1 });
     expect(await one('select count(*)::int as n from contacts')).toEqual(before);
+  });
+
+  it('new rows that the database refused are tried again as they are', async () => {
+    const text = ['x@mill.example', 'y@mill.example'].map((mail) => `${mail},X,Church Acre Co-operative`).join('\n');
+    const { job } = await planned(`email,name,grower\n${text}\n`, {
+      type: 'contacts',
+      match: [{ column: 'email', field: 'email' }],
+      take: ['name', 'grower'].map((f) => ({ field: f, column: f })),
+      unknown: 'create',
+    });
+    const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
+    await w.sql.query(`alter table contacts add constraint no_x check (email <> 'x@mill.example') not valid`);
+    const run = await ran(w.admin, p.id, { askAfter: null, expect: 2 });
+    expect(run.totals).toMatchObject({ changed: 1, refused: 1 });
+    const [refused] = (await w.admin.runRecords(run.id, { outcome: 'refused' })).records;
+    expect(refused).toMatchObject({ type: 'rows:', key: '1', name: 'Row 1' });
+    await w.sql.query('alter table contacts drop constraint no_x');
+    const again = await w.admin.retryRun(run.id, {});
+    const second = await ran(w.admin, again.id, { askAfter: null, expect: 1 });
+    expect(second.totals).toMatchObject({ matched: 1, changed: 1 });
+    for (const id of [second.id, run.id]) {
+      const back = await w.admin.undoRun(id, {});
+      await ran(w.admin, back.id, { askAfter: null, expect: 1 });
+    }
   });
 
   it('known and new rows in one file: changed and made by one run', async () => {

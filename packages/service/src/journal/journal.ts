@@ -1,4 +1,13 @@
-import { letterOf, outcomeOf, verdictOf, type Act, type Outcome, type Verdict, type WorkOrder } from '@tantamos/core';
+import {
+  keyedBy,
+  letterOf,
+  outcomeOf,
+  verdictOf,
+  type Act,
+  type Outcome,
+  type Verdict,
+  type WorkOrder,
+} from '@tantamos/core';
 import type { Database } from '../database/database';
 
 /** One record of a preview or run as it was frozen, and what became of it. */
@@ -110,7 +119,7 @@ function rowAt(s: StretchRow, n: number, order: WorkOrder, ofRun: boolean): Jour
     return { field, old: values.old[n - 1] ?? null, new: stored && n in stored ? stored[n]! : written };
   });
   return {
-    type: made === null ? (part.of ?? part.type) : part.type,
+    type: made === null ? keyedBy(part) : part.type,
     key: made ?? s.keys[n - 1]!,
     fieldsOf: part.type,
     part: s.part,

@@ -1,5 +1,5 @@
 import type { AlongView, ChangeView, JournalRecord } from '@tantamos/contract';
-import { alongOf, fieldNamed, keyWords, type Catalog, type Field, type WorkOrder } from '@tantamos/core';
+import { alongOf, fieldNamed, isRows, keyWords, type Catalog, type Field, type WorkOrder } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
 import { keysThere, namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
@@ -31,6 +31,7 @@ export async function journalRecords(
   await labels.load();
   // A type without names is named by its key.
   const nameOf = (row: JournalRow): string | null => {
+    if (isRows({ id: row.type })) return `Row ${row.key}`;
     const type = catalog.find(row.type);
     return type?.nameField === null ? keyWords(type, row.key) : (names.get(row.type)?.get(row.key) ?? null);
   };

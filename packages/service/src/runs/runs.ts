@@ -7,6 +7,7 @@ import {
   ProblemError,
   runVerbs,
   stateWords,
+  keyedBy,
   typeNow,
   verdicts,
   type OrderPart,
@@ -110,7 +111,7 @@ export class Runs {
       const split =
         options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter, preview.work_order);
       for (const [i, part] of preview.work_order.parts.entries()) {
-        const whole = isWhole(typeNow(catalog, part.of ?? part.type));
+        const whole = part.ofRows === true || isWhole(typeNow(catalog, keyedBy(part)));
         await insertBatches(connection, { run: id, preview: previewId, part, index: i, whole }, split);
       }
       if (split) await connection.query('update tantamos.run set ask_before = $2 where id = $1', [id, split.border]);
@@ -307,7 +308,7 @@ async function insertBatches(
     [
       of.run,
       of.preview,
-      of.part.of ?? of.part.type,
+      keyedBy(of.part),
       of.whole,
       split?.batch ?? -1,
       split?.at ?? 0,
