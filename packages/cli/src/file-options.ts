@@ -180,5 +180,7 @@ function tellPlan({ file, stopped }: FileWork): void {
     );
   const left = report.rows - report.fates.taken - report.fates.new - report.fates.blank - report.fates.same;
   if (left > 0) talk(`  Rows that are not taken: tantamos file rows ${shortId(file.id)} --of left --format csv`);
-  if (stopped !== null) talk(`error: ${stopped}`);
+  if (stopped === null) return;
+  talk(`error: ${stopped}`);
+  if (report.fates.unknown > 0 && plan?.unknown !== 'skip') talk('  say --unknown skip or --unknown create');
 }

@@ -37,8 +37,9 @@ describe('values from files, and new records, on the command line', () => {
     ]);
     expect(read.code).toBe(5);
     expect(read.err).toContain('prices.csv: CSV, utf-8, cells parted by ;, 3 rows');
-    expect(read.err).toContain('3 rows = 1 taken + 1 fit no record + 1 do not fit; 1 → 1 bookings');
+    expect(read.err).toContain('3 rows = 1 taken + 1 fit no record + 1 do not fit; 1 → 1 record of bookings');
     expect(read.err).toContain('1 row fits no record of bookings');
+    expect(read.err).toContain('say --unknown skip or --unknown create');
     const rows = await cli(['file', 'rows']);
     expect(rows.out).toMatch(/3 +B-0000002 +abc +unfit +Price per hive: “Price” is no number\./);
     const csv = await cli(['file', 'rows', '--of', 'unknown', '--format', 'csv']);
@@ -71,7 +72,7 @@ describe('values from files, and new records, on the command line', () => {
     expect(asked.code).toBe(1);
     expect(asked.err).toMatch(/can be read in two ways.*\(--dates\)/);
     const made = await cli(['preview', 'contacts', '--values', path, '--unknown', 'create', '--dates', 'dmy']);
-    expect(made.out).toContain('Make 1 contacts of the rows of “new.jsonl” that fit none.');
+    expect(made.out).toContain('Make 1 record of contacts of the rows of “new.jsonl” that fit none.');
     expect((await cli(['run', 'last', '--expect', '1', '--no-ask'])).code).toBe(0);
     const now = await w.sql.query(`select created_on::text as d from contacts where email = 'a@mill.example'`);
     expect(now.rows).toEqual([{ d: '2026-04-03' }]);

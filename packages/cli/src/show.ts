@@ -71,7 +71,7 @@ function figuresWords({ before, after, filled, emptied, longest }: PreviewView['
     before.sum !== null || after.sum !== null ? `sum ${before.sum ?? 'none'} → ${after.sum ?? 'none'}` : '',
     after.low === null ? '' : `${range(before)} → ${range(after)}`,
     longest ? `longest ${number(longest)} characters` : '',
-    filled > 0 ? `${number(filled)} blanks filled` : '',
+    filled > 0 ? `${number(filled)} ${filled === 1 ? 'blank' : 'blanks'} filled` : '',
     emptied > 0 ? `${number(emptied)} newly blank` : '',
   ]
     .filter((w) => w !== '')

@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
@@ -87,6 +87,43 @@ describe('values from files, and new records, in the console', () => {
     await page.getByText('only numbers are multiplied').waitFor();
     await page.getByLabel('Worked out of columns').fill('LEN(file.Words) * 2');
     await page.getByText('1 → 1 record').waitFor();
+  });
+
+  it('a download that was edited comes back: only its edits, and none over what somebody else edited since', async () => {
+    await page.goto(`${w.base}/records/bookings`);
+    await page.getByRole('radio', { name: 'Text' }).click();
+    await page.getByRole('textbox', { name: 'Filter' }).fill("reference IN ('B-0000011', 'B-0000012', 'B-0000013')");
+    await button('Apply').click();
+    await page.getByRole('gridcell', { name: 'B-0000011' }).waitFor();
+    await button('Download').click();
+    await page.getByLabel('to be edited and brought back').check();
+    const [download] = await Promise.all([page.waitForEvent('download'), button('Save the file').click()]);
+    const path = join(folder, 'out.csv');
+    await download.saveAs(path);
+    const [header, ...rows] = readFileSync(path, 'utf8')
+      .trim()
+      .split('\r\n')
+      .map((line) => line.split(','));
+    expect(rows).toHaveLength(3);
+    const hives = header!.indexOf('hives');
+    for (const r of rows.slice(0, 2)) r[hives] = '77';
+    await w.sql.query(`update bookings set hives = 55 where reference = 'B-0000012'`);
+    await page.keyboard.press('Escape');
+    await button('Values from a file').click();
+    await page
+      .getByLabel('File of values')
+      .setInputFiles(fileOf('back.csv', [header!, ...rows].map((r) => r.join(',')).join('\r\n')));
+    await page.getByText('1 → 1 record').waitFor();
+    await button('1 not edited').waitFor();
+    await button('1 edited by others since').click();
+    await page.getByText(/is “55” now, the file says “77”/).waitFor();
+    await button('Preview 1').click();
+    await button('Run all 1').click();
+    await page.getByText('Finished').first().waitFor();
+    const now = await w.sql.query(
+      `select hives from bookings where reference in ('B-0000011', 'B-0000012') order by reference`,
+    );
+    expect(now.rows).toEqual([{ hives: 77 }, { hives: 55 }]);
   });
 
   it('a new record by a form, with what is kept under a name; undone in one click', async () => {

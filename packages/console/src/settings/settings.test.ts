@@ -183,25 +183,25 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await page.reload();
     await text('1 record picked').or(text('1 picked')).first().waitFor();
     const kept = await opened.w.admin.drafts();
-    expect(kept.map((d) => d.title)).toEqual(['1 picked hives · no edit yet', '1 picked bookings · no edit yet']);
+    expect(kept.map((d) => d.title)).toEqual(['1 picked record of hives · no edit yet', '1 picked record of bookings · no edit yet']);
 
     await link('Jobs').click();
     await page
-      .getByRole('row', { name: /1 picked bookings/ })
+      .getByRole('row', { name: /1 picked record of bookings/ })
       .getByText('open in this window')
       .waitFor();
     expect(await accessibilityTroubles(page)).toEqual([]);
     await second.close();
-    await page.getByRole('button', { name: '1 picked hives · no edit yet', exact: true }).click();
+    await page.getByRole('button', { name: '1 picked record of hives · no edit yet', exact: true }).click();
     await page.waitForURL(/records\/hives/);
     await expect(() => page.getByRole('checkbox', { name: 'Pick 2', exact: true }).isChecked()).toBecome(true);
     await link('Jobs').click();
-    await button('Drop: 1 picked bookings · no edit yet').click();
+    await button('Drop: 1 picked record of bookings · no edit yet').click();
     await until(async () => (await opened.w.admin.drafts()).length === 1, 'one is left');
     await button('New job').click();
     await page.waitForURL(/records\//);
     await page.getByRole('navigation', { name: 'Pages' }).waitFor();
-    expect((await opened.w.admin.drafts()).map((d) => d.title)).toEqual(['1 picked hives · no edit yet']);
+    expect((await opened.w.admin.drafts()).map((d) => d.title)).toEqual(['1 picked record of hives · no edit yet']);
   });
 
   it('says that a job was changed elsewhere, and keeps both', async () => {

@@ -8,7 +8,7 @@ import type { Told } from '../edits/kind';
 import { rowsType } from '../file/file-type';
 import type { CheckedSelection } from '../language/checked';
 import type { Context } from '../language/context';
-import { list, typeWords } from '../language/words';
+import { countedWords, list, typeWords } from '../language/words';
 import { clip, fail, Gathered, inside, within } from '../problem';
 import { everyRecord } from '../selection/selection';
 import { neededOf } from './also';
@@ -97,7 +97,7 @@ export function makingWords({ from = { rows: 1 }, edits }: Making, told: Told & 
   const { type, context } = told;
   const filed = 'file' in from ? context.filed?.get(from.file) : undefined;
   const n = 'rows' in from ? from.rows : filed?.count;
-  const which = `${n === undefined ? 'new' : n.toLocaleString('en-US')} ${typeWords(type)}`;
+  const which = n === undefined ? `new ${typeWords(type)}` : countedWords(n, type);
   const of = 'file' in from ? ` of the rows of “${clip(filed?.name ?? 'the file')}” that fit none` : '';
   const what = list(
     edits.map((e) => editSentence(e, { ...told, into: type })),

@@ -132,6 +132,11 @@ export function typeWords(type: RecordType): string {
   return /^\p{Lu}\p{Ll}/u.test(type.label) ? type.label[0]!.toLowerCase() + type.label.slice(1) : type.label;
 }
 
+/** “240 bookings”, “1 record of bookings”: a type's label is the name of many. */
+export function countedWords(count: number, type: RecordType, how = ''): string {
+  return `${count.toLocaleString('en-US')} ${how}${count === 1 ? 'record of ' : ''}${typeWords(type)}`;
+}
+
 const signs: Record<Comparison, [plain: string, dates: string]> = {
   '=': ['is', 'is'],
   '<>': ['is not', 'is not'],

@@ -1,13 +1,13 @@
 import { clip } from '../problem';
-import { conditionWords, list, pathWords, typeWords } from '../language/words';
+import { conditionWords, countedWords, list, pathWords, typeWords } from '../language/words';
 import type { CheckedRelated, CheckedSelection, CheckedTake } from '../language/checked';
 
 /** “the 240 bookings where status is Draft”, “all 18,000 bookings”. */
 export function whichWords(selection: CheckedSelection, matched?: number): string {
   const { keys, drop, condition, related, list: pasted, take } = selection;
-  const count = matched === undefined ? '' : `${matched.toLocaleString('en-US')} `;
-  const type = typeWords(selection.type);
   const picked = keys ? 'picked ' : '';
+  const these =
+    matched === undefined ? `${picked}${typeWords(selection.type)}` : countedWords(matched, selection.type, picked);
   const parts = [
     related ? relatedPart(related) : null,
     pasted ? (pasted.file === undefined ? 'on the pasted list' : `in the file “${clip(pasted.file)}”`) : null,
@@ -15,8 +15,8 @@ export function whichWords(selection: CheckedSelection, matched?: number): strin
     take ? takePart(take) : null,
     drop?.length ? `without ${drop.length.toLocaleString('en-US')} dropped by hand` : null,
   ].filter((p) => p !== null);
-  if (parts.length === 0 && !keys) return `all ${count}${type}`;
-  return [`the ${count}${picked}${type}`, parts.join(', ')].filter(Boolean).join(' ');
+  if (parts.length === 0 && !keys) return `all ${these}`;
+  return [`the ${these}`, parts.join(', ')].filter(Boolean).join(' ');
 }
 
 function relatedPart({ of, how, field, self }: CheckedRelated): string {

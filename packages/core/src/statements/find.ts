@@ -84,13 +84,7 @@ export function allRecords(
   const scope = new Scope(selection.type, selection.env);
   const columns = wanted.columns.map((c, i) => {
     const path = within(`columns[${i}]`, () => resolveColumn(catalog, selection.type, c));
-    const target = path.field.refersTo === null ? undefined : catalog.find(path.field.refersTo);
-    const name = target?.fields.find((f) => f.name === target.nameField);
-    const key = asText(scope.column(path));
-    const text =
-      wanted.named && target && name && !target.hidden
-        ? sql`coalesce(${asText(scope.column({ through: [...path.through, { field: path.field, type: target, from: path.type }], type: target, field: name }))}, ${key})`
-        : key;
+    const text = wanted.named ? namedText(path, scope, catalog) : asText(scope.column(path));
     return sql`${text} as ${raw(`c${i + 1}`)}`;
   });
   const by = sortPaths(selection, catalog, wanted.sort).map(
@@ -99,6 +93,17 @@ export function allRecords(
   const where = conditionOf(selection, scope);
   const orderBy = by.length > 0 ? sql` order by ${join(by, ', ')}` : raw('');
   return sql`select ${join(columns, ', ')} from ${scope.from()} where ${where}${orderBy}`;
+}
+
+/** A field's value as text, of a reference the name of what it points at. */
+export function namedText(path: FieldPath, scope: Scope, catalog: Catalog): Sql {
+  const { through, type, field } = path;
+  const target = field.refersTo === null ? undefined : catalog.find(field.refersTo);
+  const name = target?.fields.find((f) => f.name === target.nameField);
+  const key = asText(scope.column(path));
+  if (!target || !name || target.hidden) return key;
+  const ofIt = { through: [...through, { field, type: target, from: type }], type: target, field: name };
+  return sql`coalesce(${asText(scope.column(ofIt))}, ${key})`;
 }
 
 /** The exact number of records selected, as `count`. */

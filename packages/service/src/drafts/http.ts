@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { Draft, draftRoutes, DraftSummary } from '@tantamos/contract';
-import { fail, typeWords } from '@tantamos/core';
+import { countedWords, fail, typeWords } from '@tantamos/core';
 import type { Handlers } from '../http/handler';
 import type { Seen } from '../rights/seen';
 import type { Services } from '../services';
@@ -54,7 +54,7 @@ function summaryOf({ id, version, job, saved_at }: DraftRow, { catalog }: Seen):
   const title = !type
     ? 'Nothing chosen yet'
     : [
-        picked > 0 ? `${picked.toLocaleString('en-US')} picked ${typeWords(type)}` : typeWords(type),
+        picked > 0 ? countedWords(picked, type, 'picked ') : typeWords(type),
         filter ? `where ${filter.length > 200 ? `${filter.slice(0, 200)}…` : filter}` : '',
         edits > 0 ? `· ${edits} ${edits === 1 ? 'edit' : 'edits'}` : '· no edit yet',
       ]

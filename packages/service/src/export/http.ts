@@ -46,7 +46,7 @@ export const exportHandlers: Handlers<typeof exportRoutes> = {
         { where: 'format' },
       );
     const own = paths.flatMap(({ through, field }) => (through.length === 0 ? [field] : []));
-    const signed = body.signed ? await keepSigned(services.database, seen.person.id, selection, own) : null;
+    const signed = body.signed ? await keepSigned(services.database, seen.person.id, selection, catalog, own) : null;
     const statement = allRecords(selection, catalog, {
       columns: signed === null ? names : [...names, type.key[0]!],
       sort: sortOf(body.sort ?? []),

@@ -3,13 +3,16 @@ import {
   conditionOf,
   join,
   keyText,
+  namedText,
   render,
   Scope,
   signedColumn,
   sql,
   value,
+  type Catalog,
   type CheckedSelection,
   type Field,
+  type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
 import type { Column } from './rows';
@@ -22,6 +25,7 @@ export async function keepSigned(
   database: Database,
   account: string,
   selection: CheckedSelection,
+  catalog: Catalog,
   fields: readonly Field[],
 ): Promise<string> {
   const { type } = selection;
@@ -40,15 +44,23 @@ export async function keepSigned(
       const { id } = rows[0]!;
       const scope = new Scope(type, selection.env);
       const stored = fields.map((f) => asText(scope.own(f.name)));
+      const shown = fields.map((f) => shownIn(f, namedText({ through: [], type, field: f }, scope, catalog)));
       const where = conditionOf(selection, scope);
-      const { text, values } = render(sql`insert into tantamos.export_row (export, key, stored)
-        select ${value(id)}::uuid, ${keyText(scope.keys())}, array[${join(stored, ', ')}]::text[] from ${scope.from()} where ${where}`);
+      const { text, values } = render(sql`insert into tantamos.export_row (export, key, stored, shown)
+        select ${value(id)}::uuid, ${keyText(scope.keys())}, array[${join(stored, ', ')}]::text[], array[${join(shown, ', ')}]::text[] from ${scope.from()} where ${where}`);
       const written = await connection.query(text, values);
       await connection.query('update tantamos.export set rows = $2 where id = $1', [id, written.rowCount]);
       return id;
     },
     'searches',
   );
+}
+
+/** What a field shows of such a text: of a choice its label. */
+function shownIn({ choices }: Field, text: Sql): Sql {
+  if (!choices || choices.length === 0) return text;
+  const cases = choices.map((c) => sql`when ${value(c.value)} then ${value(c.label)}`);
+  return sql`case ${text} ${join(cases, ' ')} else ${text} end`;
 }
 
 /** The last column of a signed export, of which `at` stands for the key. */

@@ -31,16 +31,19 @@ export async function isPlainly(connection: Connection, file: string, { match }:
   return !rows[0]!.other;
 }
 
-/** Rows of `n`, `key`, `fate`, `reason` and the values `v1`… of each row; several where it is about several records. */
+/** Rows of `n`, `key`, `fate`, `reason` and the values `v1`… of each row (of a file that comes back also why not, `u1`…); several where it is about several records. */
 export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): Sql {
   const { rows, changes, match, plan, columns } = checked;
   const used = [...new Set([...checked.reads.flat(), ...match.map((m) => m.column)])];
-  const values = changes.map((_, i) => raw(`w.v${i + 1}`));
+  const { signed } = checked;
+  // Of a file that comes back nobody minds what was there already: why a cell does not fit is kept for each apart.
+  const causes = signed === null ? [] : changes.map((_, i) => `u${i + 1}`);
+  const names = [...changes.map((_, i) => `v${i + 1}`), ...causes];
+  const values = names.map((name) => raw(`w.${name}`));
   const errors = used.map(
     (i) =>
       sql`when starts_with(r.cells[${raw(String(i + 1))}], ${value(errorMark)}) then ${value(`“${columns[i]!.name}” holds an error: `)} || substr(r.cells[${raw(String(i + 1))}], 2, 40)`,
   );
-  const { signed } = checked;
   const noKey = (signed === null ? match : [{ column: signed }]).map(
     ({ column }) => sql`when ${cell(column)} is null then ${value(`“${columns[column]!.name}” is empty`)}`,
   );
@@ -53,7 +56,7 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
       : cell(signed);
   const made = plan.unknown === 'create' ? raw(`'new'`) : raw(`'unknown'`);
   const needed =
-    plan.blank === 'clear'
+    plan.blank === 'clear' && signed === null
       ? changes.flatMap(({ field }, i) =>
           field.required
             ? [sql`when w.v${raw(String(i + 1))} is null then ${value(`${field.label} is required`)}`]
@@ -67,10 +70,10 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
         jsonb_build_array(${same})::text as same
       from tantamos.file_row r where r.file = ${value(file)}::uuid),
     found as materialized (${matches(file, checked, env, isPlain)}),
-    worth as materialized (${workedRows(rows, changes, env)}),
+    worth as materialized (${workedRows(rows, changes, env, signed === null ? 'first' : 'apart')}),
     first as (
       select r.n, r.at, f.key, r.same, jsonb_build_array(${join(values, ', ')})::text as all_values${join(
-        values.map((v, i) => sql`, ${v} as ${raw(`v${i + 1}`)}`),
+        values.map((v, i) => sql`, ${v} as ${raw(names[i]!)}`),
         '',
       )},
         case when r.is_blank then 'blank' when r.trouble is not null or r.error is not null then 'unfit'
@@ -96,7 +99,7 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
       case when fate not in ('taken', 'new') then reason
         when least is distinct from most then 'rows ' || first_at || ' and ' || last_at || ' say different things of one record'
         when nth > 1 then 'row ' || first_at || ' says the same' end as reason${join(
-          values.map((_, i) => raw(`, v${i + 1}`)),
+          names.map((name) => raw(`, ${name}`)),
           '',
         )}
     from second`;

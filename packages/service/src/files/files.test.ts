@@ -106,7 +106,7 @@ describe('values from a file', () => {
     const { job, file: now } = await w.admin.planFile(file.id, { ...(guess as FilePlanBody), unknown: 'create' });
     expect(now.report!.sentence).toBe('3 rows = 1 new + 1 said before + 1 do not fit');
     const p = await previewed(w.admin, { ...(job as JobBody), safety: { pace: 100 } });
-    expect(p.sentence).toBe('Make 1 contacts of the rows of “values.csv” that fit none.');
+    expect(p.sentence).toBe('Make 1 record of contacts of the rows of “values.csv” that fit none.');
     // A row is no record: it has neither the name nor the history of the one whose key is its number.
     const [frozen] = (await w.admin.previewRecords(p.id, { outcome: 'will_change' })).records;
     expect(frozen).toMatchObject({ type: 'rows:', key: '1', name: 'Row 1', makes: 'contacts' });
@@ -347,6 +347,36 @@ describe('values from a file', () => {
       const guess = await w.admin.guessPlan(file.id, 'bookings');
       return w.admin.planFile(file.id, { ...(guess as FilePlanBody), ...more });
     };
+
+    it('minds nothing in cells that were not edited: a name that many have, or another has by now, one who left, what is out of bounds', async () => {
+      const columns = ['id', 'grower', 'owner', 'price_per_hive', 'note'];
+      const rows = await exported('id IN (41, 42, 43)', { columns, decimalComma: true, separator: ';' });
+      const cells = rows.map((r) => r.join(',').split(';'));
+      const [first, second] = (
+        await w.sql.query<{ id: string; name: string }>(
+          'select g.id, g.name from growers g join bookings b on b.grower = g.id where b.id in (41, 42) order by b.id',
+        )
+      ).rows as [{ id: string; name: string }, { id: string; name: string }];
+      await w.sql.query('update staff set active = false where id = (select owner from bookings where id = 41)');
+      await w.sql.query(`update growers set name = 'Elsewhere' where id = $1`, [first.id]);
+      await w.sql.query('update growers set name = $2 where id = $1', [second.id, first.name]);
+      cells[2]![4] = 'mine';
+      const sentBack = async () => {
+        const file = await sent(cells.map((r) => r.join(';')).join('\n'));
+        const guess = await w.admin.guessPlan(file.id, 'bookings');
+        const readings = { ...(guess as FilePlanBody).readings, price_per_hive: { decimal: ',' } };
+        return w.admin.planFile(file.id, { ...(guess as FilePlanBody), readings } as FilePlanBody);
+      };
+      expect((await sentBack()).file.report!.sentence).toBe(
+        '3 rows = 1 taken + 2 not edited; 1 → 1 record of bookings',
+      );
+      cells[3]![1] = 'Nobody Grows Here';
+      const { file } = await sentBack();
+      expect(file.report!.fates).toMatchObject({ taken: 1, same: 1, unfit: 1 });
+      expect(file.report!.reasons).toEqual([
+        { reason: expect.stringContaining('Nobody Grows Here') as string, count: 1 },
+      ]);
+    });
 
     it('as it was, does nothing; edited, only the cells that were', async () => {
       const rows = await exported('id IN (21, 22, 23)');

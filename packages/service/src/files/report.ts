@@ -1,5 +1,5 @@
 import { rowFates, type FileReport, type RowFate } from '@tantamos/contract';
-import { typeWords, type CheckedPlan, type RecordType } from '@tantamos/core';
+import { countedWords, typeWords, type CheckedPlan, type RecordType } from '@tantamos/core';
 import type { Connection } from '../database/database';
 
 // What became of the rows of a file, counted and in words.
@@ -57,7 +57,7 @@ function sentenceOf(rows: number, of: Readonly<Record<RowFate, number>>, records
   const order = Object.keys(words) as RowFate[];
   const parts = order.flatMap((f) => (of[f] > 0 ? [`${n(of[f])} ${words[f]}`] : []));
   const sum = `${n(rows)} ${rows === 1 ? 'row' : 'rows'} = ${parts.join(' + ')}`;
-  return of.taken > 0 ? `${sum}; ${n(of.taken)} → ${n(records)} ${typeWords(type)}` : sum;
+  return of.taken > 0 ? `${sum}; ${n(of.taken)} → ${countedWords(records, type)}` : sum;
 }
 
 /** Why nothing can be done with the file as it is planned; null where something can. */

@@ -46,11 +46,19 @@ export async function narrowToEdited(connection: Connection, file: string, check
   const scope = new Scope(type);
   const parts = changes.map(({ field }, i) => {
     const v = raw(`f.v${i + 1}`);
+    const u = raw(`f.u${i + 1}`);
     const at = fields.indexOf(field.name);
     const take = plan.take[i]!;
     if (at < 0 || take.column === undefined)
-      return { edited: sql`(${v} is not null)`, mended: raw('0'), conflict: raw('null::text') };
+      return {
+        edited: sql`(num_nonnulls(${v}, ${u}) > 0)`,
+        unfit: u,
+        mended: raw('0'),
+        conflict: raw('null::text'),
+      };
     const s = raw(`x.stored[${at + 1}]`);
+    const c = cell(reads[i]![0]!, 'q');
+    const { reading } = columns[reads[i]![0]!]!;
     const now = asText(scope.own(field.name));
     const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
     const shown = (of: Sql): Sql =>
@@ -63,16 +71,24 @@ export async function narrowToEdited(connection: Connection, file: string, check
           sql`(${s} ~ '^\\d{16,}$' and left(trim_scale(tantamos.read_number(${v}, '.'))::text, 14) = left(${s}, 14)
             and length(trunc(tantamos.read_number(${v}, '.'))::text) = length(${s}))`,
         ]
-      : field.base === 'date' && columns[reads[i]![0]!]!.reading.as === 'date'
-        ? dateOrders.map((order) => sql`tantamos.read_date(${cell(reads[i]![0]!, 'q')}, ${value(order)})::text = ${s}`)
+      : field.base === 'date' && reading.as === 'date'
+        ? dateOrders.map((order) => sql`tantamos.read_date(${c}, ${value(order)})::text = ${s}`)
         : [];
     const damaged = damages.length > 0 ? sql`coalesce(${join(damages, ' or ')}, false)` : raw('false');
-    const same = sql`(${text(v)} = ${text(s)} or ${damaged})`;
-    const blank = plan.blank === 'leave' ? sql` and ${v} is not null` : raw('');
+    // What is there already may be what nobody could say now: a name that several have, or another by now; a number out of bounds.
+    const asNumber =
+      reading.as === 'number'
+        ? sql`coalesce(tantamos.read_number(${c}, ${value(reading.decimal)}) = tantamos.read_number(${s}, '.'), false)`
+        : raw('false');
+    const kept = sql`(${text(c)} = ${text(raw(`x.shown[${at + 1}]`))} or ${u} is not null and (${text(c)} = ${text(s)} or ${asNumber}))`;
+    const same = sql`(${u} is null and ${text(v)} = ${text(s)} or ${kept} or ${damaged})`;
+    const blank = plan.blank === 'leave' ? sql` and ${c} is not null` : raw('');
     const edited = sql`(not ${same}${blank})`;
+    const needed = field.required ? sql`case when ${c} is null then ${value(`${field.label} is required`)} end` : null;
     return {
       edited,
-      mended: sql`case when ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
+      unfit: sql`case when ${edited} then ${needed ? sql`coalesce(${u}, ${needed})` : u} end`,
+      mended: sql`case when ${u} is null and ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
       conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
         ${value(`${field.label}: was `)} || ${shown(s)} || ', is ' || ${shown(now)} || ' now, the file says ' || ${shown(v)} end`,
     };
@@ -82,13 +98,17 @@ export async function narrowToEdited(connection: Connection, file: string, check
   await askOn(
     connection,
     sql`create temp table narrowed on commit drop as
-      select f.n, f.key, case when f.fate <> 'taken' then f.fate when not d.any then 'same' when d.conflict is not null then 'edited_since' else 'taken' end as fate,
-        case when f.fate <> 'taken' then f.reason when d.any then d.conflict end as reason, coalesce(d.mended, 0) as mended, ${join(values, ', ')}
+      select f.n, f.key, case when f.fate <> 'taken' then f.fate when not d.any then 'same' when d.unfit is not null then 'unfit' when d.conflict is not null then 'edited_since' else 'taken' end as fate,
+        case when f.fate <> 'taken' then f.reason when d.any then coalesce(d.unfit, d.conflict) end as reason, coalesce(d.mended, 0) as mended, ${join(values, ', ')}
       from filed f left join (
         select f.n, ${join(e, ', ')}, ${join(
           parts.map((p) => p.edited),
           ' or ',
         )} as any,
+          coalesce(${join(
+            parts.map((p) => p.unfit),
+            ', ',
+          )}) as unfit,
           nullif(concat_ws('; ', ${join(
             parts.map((p) => p.conflict),
             ', ',

@@ -1,4 +1,5 @@
 import {
+  countedWords,
   jobSentence,
   list,
   matchedOf,
@@ -154,9 +155,14 @@ export class Works {
 export function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?: number): string {
   const part = order.parts[0]!;
   const type = catalog.find(part.type);
-  const number = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
   const one = order.parts.length === 1;
-  const which = `${number}${one ? (type ? typeWords(type) : part.type) : 'records'}`;
+  const counted = count === undefined ? '' : `${count.toLocaleString('en-US')} `;
+  const which =
+    one && type
+      ? count === undefined
+        ? typeWords(type)
+        : countedWords(count, type)
+      : `${counted}${one ? part.type : 'records'}`;
   if (!one || part.act !== 'update') return `Take back what was done to the ${which} by: ${source}`;
   const fields = part.writes.map((name) => type?.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name);
   return `Put ${list(fields, 'and')} back on the ${which} changed by: ${source}`;

@@ -54,6 +54,8 @@ create table tantamos.export_row (
   key text not null,
   -- of each field, as the database writes it
   stored text[] not null,
+  -- the same as the file shows it: names of what is pointed at, labels of choices
+  shown text[] not null,
   primary key (export, key)
 );
 -- A list that was made of a file says of which.

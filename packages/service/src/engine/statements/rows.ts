@@ -298,16 +298,25 @@ function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sq
   return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
 }
 
-/** What changes make of each record of a type, of which there need be none yet: rows of `n`, `v1`… as texts, and why not. */
-export function workedRows(source: RecordType, changes: readonly Change[], env: Env): Sql {
+/**
+ * What changes make of each record of a type, of which there need be none yet: rows of `n`, `v1`… as texts, and why not: the
+ * first `cause` of all, or those of each value apart, `u1`….
+ */
+export function workedRows(source: RecordType, changes: readonly Change[], env: Env, causes: 'first' | 'apart'): Sql {
   const scope = new Scope(source, env);
   const made = newValues(changes, scope, true);
-  const unfit = made.flatMap((m) => (m.unfit ? [m.unfit] : []));
-  for (const [i, { field, active }] of changes.entries())
-    if (active) unfit.push(isActive(field, active, made[i]!.value, null, scope));
-  const cause = unfit.length > 0 ? sql`coalesce(${join(unfit, ', ')})` : raw('null::text');
-  const texts = made.map((m, i) => sql`, ${asText(m.value)} as ${raw(`v${i + 1}`)}`);
-  return sql`select ${scope.own('n')} as n, ${cause} as cause${join(texts, '')} from ${scope.from()}`;
+  const unfit = changes.map(({ field, active }, i) => [
+    ...(made[i]!.unfit ? [made[i]!.unfit] : []),
+    ...(active ? [isActive(field, active, made[i]!.value, null, scope)] : []),
+  ]);
+  const firstOf = (some: readonly Sql[]): Sql =>
+    some.length > 0 ? sql`coalesce(${join(some, ', ')})` : raw('null::text');
+  const why =
+    causes === 'first'
+      ? [sql`${firstOf(unfit.flat())} as cause`]
+      : [raw('null::text as cause'), ...unfit.map((some, i) => sql`${firstOf(some)} as ${raw(`u${i + 1}`)}`)];
+  const texts = made.map((m, i) => sql`${asText(m.value)} as ${raw(`v${i + 1}`)}`);
+  return sql`select ${scope.own('n')} as n, ${join([...why, ...texts], ', ')} from ${scope.from()}`;
 }
 
 interface NewValue {
