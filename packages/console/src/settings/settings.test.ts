@@ -183,7 +183,10 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await page.reload();
     await text('1 record picked').or(text('1 picked')).first().waitFor();
     const kept = await opened.w.admin.drafts();
-    expect(kept.map((d) => d.title)).toEqual(['1 picked record of hives · no edit yet', '1 picked record of bookings · no edit yet']);
+    expect(kept.map((d) => d.title)).toEqual([
+      '1 picked record of hives · no edit yet',
+      '1 picked record of bookings · no edit yet',
+    ]);
 
     await link('Jobs').click();
     await page

@@ -90,6 +90,7 @@ export interface CheckedPlan {
   /** The place of the column of signatures. */
   readonly signed: number | null;
   readonly plan: FilePlan;
+  readonly catalog: Catalog;
 }
 
 /** Throws everything that is wrong with it; columns whose dates are ambiguous among that. */
@@ -167,7 +168,7 @@ export function checkPlan(
       ) ?? [],
   );
   problems.raise();
-  return { type, rows, columns, match, changes, reads, signed, plan };
+  return { type, rows, columns, match, changes, reads, signed, plan, catalog };
 }
 
 function into<K, V>(map: Map<K, Set<V>>, key: K, item: V): void {

@@ -57,7 +57,7 @@ export async function keepSigned(
 }
 
 /** What a field shows of such a text: of a choice its label. */
-function shownIn({ choices }: Field, text: Sql): Sql {
+export function shownIn({ choices }: Field, text: Sql): Sql {
   if (!choices || choices.length === 0) return text;
   const cases = choices.map((c) => sql`when ${value(c.value)} then ${value(c.label)}`);
   return sql`case ${text} ${join(cases, ' ')} else ${text} end`;

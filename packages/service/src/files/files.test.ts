@@ -370,6 +370,14 @@ describe('values from a file', () => {
       expect((await sentBack()).file.report!.sentence).toBe(
         '3 rows = 1 taken + 2 not edited; 1 → 1 record of bookings',
       );
+      cells[1]![1] = 'Farther On';
+      await w.sql.query(
+        `update growers set name = 'Farther On' where id = (select grower from bookings where id = 45)`,
+      );
+      await w.sql.query('update bookings set grower = (select grower from bookings where id = 44) where id = 41');
+      const told = (await sentBack()).file.report!.reasons.map((r) => r.reason);
+      expect(told).toEqual([expect.stringMatching(/^Grower: was “\D+”, is “\D+” now, the file says “\D+”$/)]);
+      cells[1]![1] = first.name;
       cells[3]![1] = 'Nobody Grows Here';
       const { file } = await sentBack();
       expect(file.report!.fates).toMatchObject({ taken: 1, same: 1, unfit: 1 });

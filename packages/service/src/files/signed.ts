@@ -5,6 +5,7 @@ import {
   fail,
   join,
   keyIs,
+  namedText,
   raw,
   Scope,
   sql,
@@ -14,6 +15,7 @@ import {
   type RecordType,
   type Sql,
 } from '@tantamos/core';
+import { shownIn } from '../export/signed';
 import { askOn, type Connection } from '../database/database';
 
 // Exports that come back: which record a signature is of, and what was edited in the file since.
@@ -35,7 +37,7 @@ export function signedFor(file: string, type: RecordType, column: number, env: E
  * that are lost, the end of a long number, dates turned round, blanks, the apostrophe that an export puts before a formula.
  */
 export async function narrowToEdited(connection: Connection, file: string, checked: CheckedPlan): Promise<void> {
-  const { type, changes, plan, reads, columns, signed } = checked;
+  const { type, changes, plan, reads, columns, signed, catalog } = checked;
   const [found] = await askOn<{ fields: string[] }>(
     connection,
     sql`select fields from tantamos.export where id = ${exportOf(file, signed!)} and type = ${value(type.id)}`,
@@ -60,6 +62,7 @@ export async function narrowToEdited(connection: Connection, file: string, check
     const c = cell(reads[i]![0]!, 'q');
     const { reading } = columns[reads[i]![0]!]!;
     const now = asText(scope.own(field.name));
+    const nowShown = shownIn(field, namedText({ through: [], type, field }, scope, catalog));
     const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
     const shown = (of: Sql): Sql =>
       sql`case when ${text(of)} = '' then 'blank' else '“' || left(${text(of)}, 60) || '”' end`;
@@ -90,7 +93,7 @@ export async function narrowToEdited(connection: Connection, file: string, check
       unfit: sql`case when ${edited} then ${needed ? sql`coalesce(${u}, ${needed})` : u} end`,
       mended: sql`case when ${u} is null and ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
       conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
-        ${value(`${field.label}: was `)} || ${shown(s)} || ', is ' || ${shown(now)} || ' now, the file says ' || ${shown(v)} end`,
+        ${value(`${field.label}: was `)} || ${shown(raw(`x.shown[${at + 1}]`))} || ', is ' || ${shown(nowShown)} || ' now, the file says ' || ${shown(c)} end`,
     };
   });
   const e = parts.map((p, i) => sql`${p.edited} as ${raw(`e${i + 1}`)}`);
