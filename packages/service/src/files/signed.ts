@@ -78,12 +78,9 @@ export async function narrowToEdited(connection: Connection, file: string, check
         ? dateOrders.map((order) => sql`tantamos.read_date(${c}, ${value(order)})::text = ${s}`)
         : [];
     const damaged = damages.length > 0 ? sql`coalesce(${join(damages, ' or ')}, false)` : raw('false');
-    // What is there already may be what nobody could say now: a name that several have, or another by now; a number out of bounds.
-    const asNumber =
-      reading.as === 'number'
-        ? sql`coalesce(tantamos.read_number(${c}, ${value(reading.decimal)}) = tantamos.read_number(${s}, '.'), false)`
-        : raw('false');
-    const kept = sql`(${text(c)} = ${text(raw(`x.shown[${at + 1}]`))} or ${u} is not null and (${text(c)} = ${text(s)} or ${asNumber}))`;
+    const was = text(raw(`x.shown[${at + 1}]`));
+    // What is there already may be what nobody could say now: a name that several have, or that is another's by now.
+    const kept = sql`(${text(c)} in (${was}, '''' || ${was}) or ${u} is not null and ${text(c)} = ${text(s)})`;
     const same = sql`(${u} is null and ${text(v)} = ${text(s)} or ${kept} or ${damaged})`;
     const blank = plan.blank === 'leave' ? sql` and ${c} is not null` : raw('');
     const edited = sql`(not ${same}${blank})`;
