@@ -1,4 +1,4 @@
-import { dateOrders, decimalMarks, type DateOrder, type DecimalMark } from '@tantamos/core';
+import { dateOrders, decimalMarks, rowFates, type DateOrder, type DecimalMark, type RowFate } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import { Type } from 'class-transformer';
 import {
@@ -19,21 +19,6 @@ import { NestedList, largestInteger } from './body';
 import { routesOf } from './route';
 import type { JobBody } from './jobs';
 import { asRequested, count, counts, flag, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
-
-/** What becomes of a row of a file: each has one. */
-export const rowFates = [
-  'taken',
-  'blank',
-  'repeat',
-  'unknown',
-  'several',
-  'twice',
-  'unfit',
-  'new',
-  'same',
-  'edited_since',
-] as const;
-export type RowFate = (typeof rowFates)[number];
 
 /** How a file is read, where that is not to be found out. */
 export class FileQuery {

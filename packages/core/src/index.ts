@@ -58,6 +58,7 @@ export { dateEdges, dayNames } from './edits/shift';
 export * from './order/order';
 export * from './language/frozen';
 export * from './job/inputs';
+export * from './file/fates';
 export * from './file/file-type';
 export * from './file/filed';
 export * from './file/plan';

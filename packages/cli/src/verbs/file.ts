@@ -1,4 +1,5 @@
-import { rowFates, type FileRowsQuery, type FileRowView } from '@tantamos/contract';
+import type { FileRowsQuery, FileRowView } from '@tantamos/contract';
+import { rowFates } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { planned, withFileOptions, type FileOptions } from '../file-options';
 import { listed, print, readFormat, talk } from '../output';

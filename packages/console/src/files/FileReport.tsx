@@ -1,4 +1,5 @@
-import type { FileRowsQuery, FileView, RowFate } from '@tantamos/contract';
+import type { FileRowsQuery, FileView } from '@tantamos/contract';
+import { fateWords, rowFates, type RowFate } from '@tantamos/core';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { LinkButton } from '../components/Button';
@@ -7,18 +8,6 @@ import { queries } from '../queries';
 
 type Of = NonNullable<FileRowsQuery['of']>;
 
-const words: Readonly<Record<RowFate, string>> = {
-  taken: 'taken',
-  same: 'not edited',
-  edited_since: 'edited by others since',
-  new: 'new',
-  unknown: 'fit no record',
-  several: 'fit several',
-  twice: 'contradict each other',
-  repeat: 'said before',
-  unfit: 'do not fit',
-  blank: 'blank',
-};
 const troubled: readonly RowFate[] = ['edited_since', 'unknown', 'several', 'twice', 'unfit'];
 
 /** “300 rows = 221 taken + 26 fit no record + …”, each number a button that opens its rows. */
@@ -38,7 +27,7 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
       {number(n)} {said}
     </button>
   );
-  const parts = (Object.keys(words) as RowFate[]).filter((f) => fates[f] > 0);
+  const parts = rowFates.filter((f) => fates[f] > 0);
   return (
     <>
       <div
@@ -51,7 +40,7 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
           {parts.map((f, i) => (
             <span key={f}>
               {i > 0 && ' + '}
-              {part(fates[f], words[f], f)}
+              {part(fates[f], fateWords[f], f)}
             </span>
           ))}
           {stale && ' …'}
@@ -105,7 +94,7 @@ function Rows({ file, of }: { file: FileView; of: Of }) {
             <tr key={r.n} className="border-t border-line align-top">
               <td className="py-1 pr-3 text-right text-xs text-quiet">{number(r.at)}</td>
               <td className="min-w-44 py-1 pr-3">
-                {r.fate && words[r.fate]}
+                {r.fate && fateWords[r.fate]}
                 {r.reason && r.reason !== 'no record fits' && (
                   <span className="block text-xs text-quiet">{r.reason}</span>
                 )}

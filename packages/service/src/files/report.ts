@@ -1,5 +1,13 @@
-import { rowFates, type FileReport, type RowFate } from '@tantamos/contract';
-import { countedWords, typeWords, type CheckedPlan, type RecordType } from '@tantamos/core';
+import type { FileReport } from '@tantamos/contract';
+import {
+  countedWords,
+  fateWords,
+  rowFates,
+  typeWords,
+  type CheckedPlan,
+  type RecordType,
+  type RowFate,
+} from '@tantamos/core';
 import type { Connection } from '../database/database';
 
 // What became of the rows of a file, counted and in words.
@@ -38,24 +46,10 @@ export async function reportOf(
   };
 }
 
-const words: Readonly<Record<RowFate, string>> = {
-  taken: 'taken',
-  new: 'new',
-  same: 'not edited',
-  edited_since: 'edited by others since',
-  unknown: 'fit no record',
-  several: 'fit several',
-  twice: 'contradict each other',
-  repeat: 'said before',
-  unfit: 'do not fit',
-  blank: 'blank',
-};
-
 /** “300 rows = 221 taken + 26 fit no record + 53 said before; 221 → 229 contacts” */
 function sentenceOf(rows: number, of: Readonly<Record<RowFate, number>>, records: number, type: RecordType): string {
   const n = (count: number): string => count.toLocaleString('en-US');
-  const order = Object.keys(words) as RowFate[];
-  const parts = order.flatMap((f) => (of[f] > 0 ? [`${n(of[f])} ${words[f]}`] : []));
+  const parts = rowFates.flatMap((f) => (of[f] > 0 ? [`${n(of[f])} ${fateWords[f]}`] : []));
   const sum = `${n(rows)} ${rows === 1 ? 'row' : 'rows'} = ${parts.join(' + ')}`;
   return of.taken > 0 ? `${sum}; ${n(of.taken)} → ${countedWords(records, type)}` : sum;
 }
