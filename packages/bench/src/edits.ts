@@ -86,6 +86,8 @@ export async function editFigures(
     taken.plainUpdate.push(plain.seconds);
     say(`round ${round}: preview and run …`);
     await db.query('checkpoint');
+    // The service keeps what it knows of the tables for a while; a change of the workspace has it look again.
+    await service.client.setWorkspace({});
     const job: JobBody = { selection: { type: ours, filter }, edits, safety: { atOnce: 2, pace: 100 } };
     const preview = await seconds(async () => settled(service, await service.client.makePreview(job)));
     taken.preview.push(preview.seconds);

@@ -146,6 +146,8 @@ export interface RecordType {
   readonly unreadable: readonly Unreadable[];
   /** Its records have places of their own (ctid) that may be read: a view's have not, and rights by column do not include them. */
   readonly hasPlaces: boolean;
+  /** Its records are in several tables, so that two may have the same place. */
+  readonly isPartitioned: boolean;
   readonly rules: readonly Rule[];
   readonly triggers: readonly Trigger[];
   readonly pointers: readonly Pointer[];

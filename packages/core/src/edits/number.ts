@@ -109,15 +109,21 @@ function coded({ width }: NumberEdit, n: Checked, prefix: Checked | null): Check
   return prefix === null ? wide : joined([prefix, wide]);
 }
 
-function refusalsOf({ width }: NumberEdit, n: Checked, value: Checked, field: Field): readonly NoResult[] {
+function refusalsOf(edit: NumberEdit, n: Checked, value: Checked, field: Field): readonly NoResult[] {
+  const { width } = edit;
   const reasons = noResultsOf(value);
   if (width === undefined) return reasons;
-  const size = call('len', 'number', call('text', 'text', n));
   const words = `The number has more than the ${width} digits there are for it in ${field.label}`;
-  return [
-    { when: { kind: 'compare', op: '>', left: size, right: numberTree(String(width)) }, words, always: true },
-    ...reasons,
-  ];
+  return [{ when: isTooWide(edit, n, width), words, always: true }, ...reasons];
+}
+
+/** Whole numbers are compared, which is quicker than to write each down and measure it; a sign takes a digit's room. */
+function isTooWide({ start = 1, step = 1 }: NumberEdit, n: Checked, width: number): Checked {
+  if (![start, step].every((of) => /^\d+$/.test(String(of).trim()))) {
+    const size = call('len', 'number', call('text', 'text', n));
+    return { kind: 'compare', op: '>', left: size, right: numberTree(String(width)) };
+  }
+  return { kind: 'compare', op: '>', left: n, right: numberTree('9'.repeat(width)) };
 }
 
 /** Fields to order by, or to group by. */

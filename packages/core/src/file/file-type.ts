@@ -149,6 +149,7 @@ const nothing: Omit<RecordType, 'id' | 'label' | 'fields' | 'limits'> = {
   onlyActive: null,
   unreadable: [],
   hasPlaces: false,
+  isPartitioned: false,
   rules: [],
   triggers: [],
   pointers: [],

@@ -1,6 +1,6 @@
 import { columnOf, type RecordType } from '../catalog/catalog';
 import { hasKey, keyColumns, keyRow } from '../catalog/key';
-import { identifier, join, raw, sql, type Sql } from '../sql/sql';
+import { identifier, join, raw, render, sql, type Sql } from '../sql/sql';
 import type { FieldPath, PlaceWord } from './checked';
 import type { Env } from './functions/entry';
 
@@ -19,13 +19,16 @@ interface Shared {
   made: number;
 }
 
+/** What is joined to the record: rows of a table, or columns that are worked out of it. */
+type Joined = { readonly alias: string } & ({ readonly rows: Sql } | { readonly columns: Sql[] });
+
 /** The table aliases of one statement: `r` for the record, others for each path prefix that is joined. */
 export class Scope {
   private readonly aliases = new Map<string, Sql>();
   private readonly fresh = new Map<string, Sql>();
   private readonly before = new Map<string, Sql>();
-  /** Left joins in the order they were asked for: each may rest on those before it. */
-  private readonly joinsMade: Sql[] = [];
+  /** In an order in which each rests on those before it alone. */
+  private readonly joinsMade: Joined[] = [];
   private places: Readonly<Record<PlaceWord, Sql>> | undefined;
   readonly root: Sql;
 
@@ -116,7 +119,8 @@ export class Scope {
         const from = this.cell(here.alias, here.type, step.field.name);
         alias = raw(`j${this.shared.made++}`);
         const on = sql`${alias}.${identifier(step.type.key[0]!)} = ${from}`;
-        this.joinsMade.push(
+        this.join(
+          alias,
           sql` left join ${tableOf(step.type)} ${alias} on ${join([on, ...this.standing(alias, step.type)], ' and ')}`,
         );
         this.aliases.set(prefix, alias);
@@ -129,22 +133,25 @@ export class Scope {
   /** Joins a table that has at most one row a record; `on` gets its alias. Returns the alias. */
   joined(table: Sql, on: (alias: Sql) => Sql): Sql {
     const alias = raw(`f${this.shared.made++}`);
-    this.joinsMade.push(sql` left join ${table} ${alias} on ${on(alias)}`);
+    this.join(alias, sql` left join ${table} ${alias} on ${on(alias)}`);
     return alias;
   }
 
   /** Looks a row up, of which `query` gives at most one, record by record. Returns the alias. */
   lookedUp(query: Sql): Sql {
     const alias = raw(`f${this.shared.made++}`);
-    this.joinsMade.push(sql` left join lateral (${query} limit 1) ${alias} on true`);
+    this.join(alias, sql` left join lateral (${query} limit 1) ${alias} on true`);
     return alias;
   }
 
-  /** Works columns out once a record, from what is joined so far; `query` gives one row. Returns the alias. */
-  workedOut(query: Sql): Sql {
-    const alias = raw(`w${this.shared.made++}`);
-    this.joinsMade.push(sql` cross join lateral (${query} offset 0) ${alias}`);
-    return alias;
+  /** Works a value out once a record, from what is joined so far, beside others that rest on no more. Returns its column. */
+  workedOut(expression: Sql): Sql {
+    const rests = aliasesIn(expression);
+    const from = this.joinsMade.findLastIndex(({ alias }) => rests.has(alias)) + 1;
+    let beside = this.joinsMade.find((j, i): j is Joined & { columns: Sql[] } => i >= from && 'columns' in j);
+    if (!beside) this.joinsMade.push((beside = { alias: `w${this.shared.made++}`, columns: [] }));
+    beside.columns.push(expression);
+    return raw(`${beside.alias}.c${beside.columns.length}`);
   }
 
   /** A name for a query inside a value. */
@@ -159,7 +166,14 @@ export class Scope {
 
   /** The left joins alone. */
   joins(): Sql {
-    return join(this.joinsMade, '');
+    return join(
+      this.joinsMade.map((j) => ('rows' in j ? j.rows : workedOnce(j))),
+      '',
+    );
+  }
+
+  private join(alias: Sql, rows: Sql): void {
+    this.joinsMade.push({ alias: alias.pieces.join(''), rows });
   }
 
   /** Conditions under which the record at `alias` will still be there. */
@@ -194,6 +208,16 @@ export class Scope {
     this.aliases.set(name, alias);
     return alias;
   }
+}
+
+function workedOnce({ alias, columns }: Joined & { readonly columns: readonly Sql[] }): Sql {
+  const named = columns.map((c, i) => sql`${c} as ${raw(`c${i + 1}`)}`);
+  return sql` cross join lateral (select ${join(named, ', ')} offset 0) ${raw(alias)}`;
+}
+
+/** Aliases of joins that a piece of SQL reads from; names in quotes may add some that it does not. */
+function aliasesIn(expression: Sql): ReadonlySet<string> {
+  return new Set(render(expression).text.match(/\b[fjw]\d+(?=\.)/g));
 }
 
 /** A planned record's key is that of the record at an alias. */

@@ -53,6 +53,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     fields: [key, ...fields],
     unreadable: [],
     hasPlaces: true,
+    isPartitioned: false,
     rules: [],
     triggers: [],
     pointers: [],

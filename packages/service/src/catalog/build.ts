@@ -99,6 +99,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
           label: words(c.name),
           reason: 'the account Tantamos uses in the database may not read it.',
         })),
+      isPartitioned: table.kind === 'p',
       hasPlaces: (table.kind === 'r' || table.kind === 'p') && table.wholly_readable,
       // What rests on values that cannot be read is left to the database to refuse.
       rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))].filter((r) =>

@@ -32,7 +32,16 @@ import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
 import { Passings } from './passings';
 import { clashes, handedOn, uniqueChanges } from './statements/unique';
-import { chosenRows, everything, letter, needsChoosing, partRows, plannedRows, type Cut } from './statements/rows';
+import {
+  chosenRows,
+  everything,
+  isFoundBySpot,
+  letter,
+  needsChoosing,
+  partRows,
+  plannedRows,
+  type Cut,
+} from './statements/rows';
 import { frozenFalls } from './statements/falls';
 import { undoRows } from './statements/undo';
 
@@ -186,15 +195,20 @@ export class Freezer {
       raw('using brin (n) with (pages_per_range = 8)'),
     );
     const pieces = this.piecesOf(count);
-    const ends = await this.keysAt(
-      chosen,
-      pieces.flatMap(({ low, high }) => [low + 1, high]),
-    );
+    const ends = isFoundBySpot(part.selection.type)
+      ? new Map<number, string>()
+      : await this.keysAt(
+          chosen,
+          pieces.flatMap(({ low, high }) => [low + 1, high]),
+        );
+    // What was found comes first, then what is joined to it: looked up one by one, it is not to wait for joins of its own.
+    await this.connection.query('set local join_collapse_limit = 1');
     await this.inPieces(pieces, async ({ low, high }) => {
       const [first, last] = [ends.get(low + 1), ends.get(high)];
       const cut: Cut = { by: 'place', chosen, low, high, ...(first && last ? { ends: { first, last } } : {}) };
       await this.write(index, part.type, frozen.writes, partRows(part, cut, this.planned));
     });
+    await this.connection.query('set local join_collapse_limit to default');
   }
 
   /** The keys that `by` of those records has that an earlier part will change; null where it does not matter. */

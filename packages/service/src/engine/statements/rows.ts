@@ -160,10 +160,16 @@ export function chosenRows(part: CheckedPart, planned: readonly Planned[] = [], 
   const asked = conditionOf(selection, scope);
   const where = dealt ? sql`(${asked}) and ${keys[0]!} in (${dealt})` : asked;
   const n = sql`row_number() over (order by ${join(keys, ', ')}) as n`;
-  const found = sql`select ${join([...keyNames(keys), n, ...places.flatMap((p) => p.columns)], ', ')}
+  const spot = isFoundBySpot(selection.type) ? [sql`${scope.root}.ctid as spot`] : [];
+  const found = sql`select ${join([...keyNames(keys), n, ...spot, ...places.flatMap((p) => p.columns)], ', ')}
     from ${scope.from()} where ${where}`;
   if (!places.some((p) => p.seenAgain)) return found;
-  const names = [...keys.map((_, i) => raw(`f.k${i + 1}`)), raw('f.n'), ...places.flatMap((p) => p.names)];
+  const names = [
+    ...keys.map((_, i) => raw(`f.k${i + 1}`)),
+    raw('f.n'),
+    ...spot.map(() => raw('f.spot')),
+    ...places.flatMap((p) => p.names),
+  ];
   return sql`with found as materialized (${found})
     select ${join(names, ', ')} from found f${join(
       places.flatMap((p) => p.joins),
@@ -294,7 +300,18 @@ function placesWithin({ low, high, ends }: Extract<Cut, { by: 'place' }>, type: 
   return sql`${places} and ${keys[0]!} between ${end(ends.first)} and ${end(ends.last)}`;
 }
 
+/**
+ * Is a record that was found found again by where it is in its table, under the same snapshot? Measured, 100,000 of 1,000,000
+ * with four edits: 0.41 s, by the key 0.53 s. A place in a partition is not enough, nor one in what a person may see.
+ */
+export function isFoundBySpot(type: RecordType): boolean {
+  return type.hasPlaces && !type.isPartitioned && type.limits === null;
+}
+
 function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sql {
+  if (isFoundBySpot(scope.type))
+    return sql`${chosen} chosen cross join lateral (
+      select s.ctid, s.* from ${tableOf(scope.type)} s where s.ctid = chosen.spot offset 0) ${scope.root}${scope.joins()}`;
   return sql`${chosen} chosen join ${tableOf(scope.type)} ${scope.root} on ${sameAs('chosen', scope.keys())}${scope.joins()}`;
 }
 
@@ -336,7 +353,7 @@ function newValues(changes: readonly Change[], scope: Scope, makes: boolean): re
     const fresh = newValue(changes[i]!, i, scope, makes);
     made[i] = fresh;
     if (!read.has(field.name)) continue;
-    const it = sql`${scope.workedOut(sql`select ${fresh.value} as it`)}.it`;
+    const it = scope.workedOut(fresh.value);
     scope.written(field.name, it);
     made[i] = { ...fresh, value: it };
   }
@@ -377,11 +394,10 @@ function newValue(change: Change, index: number, scope: Scope, makes: boolean): 
 function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, scope: Scope): NewValue {
   const { field, when } = change;
   const type = raw(field.dbType);
-  const isMeant = when ? scope.workedOut(sql`select (${emit(when, scope)}) is true as yes`) : null;
+  const isMeant = when ? scope.workedOut(sql`(${emit(when, scope)}) is true`) : null;
   const term = canonicalTerm(tree, scope);
   const made = term.canonical;
-  const worth = scope.workedOut(sql`select ${isMeant ? sql`case when ${isMeant}.yes then ${made} end` : made} as it`);
-  const it = sql`${worth}.it`;
+  const it = scope.workedOut(isMeant ? sql`case when ${isMeant} then ${made} end` : made);
   const { value: fitted, causes } = fit(it, term, field, worked.target, scope);
   const reasons = worked.refusals.map(
     (r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`,
@@ -394,18 +410,13 @@ function workedValue(change: Change, tree: Checked, worked: Worked, own: Sql, sc
   const outright = worked.refusals
     .filter((r) => r.always)
     .map((r) => sql`when ${emit(r.when, scope)} then ${value(reasonWords(field, r.words))}::text`);
-  const cases = join(
-    [...(isMeant ? [sql`when not ${isMeant}.yes then null`] : []), ...outright, blank, ...causes],
-    ' ',
-  );
+  const cases = join([...(isMeant ? [sql`when not ${isMeant} then null`] : []), ...outright, blank, ...causes], ' ');
   // What is asked three times of every record is worked out once, unless it is only whether there is a value.
   const isPlain = !isMeant && outright.length + causes.length === 0;
-  const unfit = isPlain
-    ? sql`case ${cases} end`
-    : sql`${scope.workedOut(sql`select case ${cases} end as unfit`)}.unfit`;
+  const unfit = isPlain ? sql`case ${cases} end` : scope.workedOut(sql`case ${cases} end`);
   const is = sql`case when ${unfit} is null then (${fitted})::${type} end`;
   if (!isMeant) return { value: is, unfit };
-  return { value: sql`case when ${isMeant}.yes then ${is} else ${own} end`, unfit, meant: sql`${isMeant}.yes` };
+  return { value: sql`case when ${isMeant} then ${is} else ${own} end`, unfit, meant: isMeant };
 }
 
 function reasonWords(field: Field, words: string): string {
