@@ -9,7 +9,7 @@ import { rebuild, type Checked, type NameQuestion } from '../language/checked';
 import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { list } from '../language/words';
-import { fail, Gathered, inside, within } from '../problem';
+import { fail, Gathered, inside, ProblemError, within } from '../problem';
 import type { CheckedSelection } from '../language/checked';
 import { checkSelection } from '../selection/selection';
 import type { Selection } from '../selection/shape';
@@ -154,7 +154,9 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
     const place = i === 0 ? '' : `then[${i - 1}]`;
     const check = (): CheckedJobPart =>
       checkPart(part, place, catalog, { ...context, ...(i > 0 ? { ofLaterPart: true } : {}) });
-    return problems.gather(() => (i === 0 ? check() : inside(place, check))) ?? [];
+    if (i === 0) return problems.gather(check) ?? [];
+    const isFollowing = job.then![i - 1]!.follows !== undefined;
+    return problems.gather(() => inside(place, isFollowing ? () => asFollowing(check, problems) : check)) ?? [];
   });
   problems.raise();
   const all = [first!, ...then];
@@ -167,6 +169,20 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
     ]),
     nameOf: nobody,
   };
+}
+
+/** Of records that follow an earlier part’s, what is wrong with how they do is told there, and with those they follow only once. */
+function asFollowing(check: () => CheckedJobPart, { problems: before }: Gathered): CheckedJobPart | [] {
+  try {
+    return check();
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [first, ...rest] = error.problems
+      .filter((p) => before.length === 0 || !p.where?.startsWith('related.of'))
+      .map((p) => ({ ...p, where: p.where?.replace(/^related/, 'follows') }));
+    if (first) throw new ProblemError(first, ...rest);
+    return [];
+  }
 }
 
 function checkPart(part: JobPart, place: string, catalog: Catalog, context: Context): CheckedJobPart {

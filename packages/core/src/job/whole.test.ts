@@ -29,6 +29,30 @@ describe('parts of a job', () => {
     expect(() => partsSaid(job)).toThrow(ProblemError);
   });
 
+  it.each([
+    ['status = 1 +', 'owner', ['filter']],
+    [undefined, 'ownr', ['then[0].follows.field']],
+    [undefined, 'grower', ['then[0].follows.field']],
+    ['nme = 1', 'ownr', ['filter']],
+  ])('what is wrong is told where it was said, and once: %p, %p', (filter, field, places) => {
+    const job: Job = {
+      selection: { type: 'staff', ...(filter ? { filter } : {}) },
+      edits: [{ kind: 'set', field: 'name', value: 'x' }],
+      then: [
+        { selection: { type: 'bookings' }, follows: { field }, edits: [{ kind: 'set', field: 'note', value: 'y' }] },
+      ],
+    };
+    const told = (): readonly (string | undefined)[] => {
+      try {
+        checkJob(job, catalog, noContext);
+        return [];
+      } catch (error) {
+        return (error as ProblemError).problems.map((p) => p.where);
+      }
+    };
+    expect(told()).toEqual(places);
+  });
+
   it('each is said in words, and records of several stand in groups', () => {
     expect(partWords({ act: 'create', label: 'Tasks', madeFor: 'Staff' })).toBe(
       'make tasks, one for each of the staff',

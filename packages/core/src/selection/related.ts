@@ -2,7 +2,7 @@ import { clip, fieldOf, type Catalog, type Field, type RecordType } from '../cat
 import type { CheckedRelated, CheckedSelection } from '../language/checked';
 import { relationsOf } from '../language/relation';
 import type { Context } from '../language/context';
-import { fail, within } from '../problem';
+import { fail, inside, within } from '../problem';
 import type { Related, Selection } from './shape';
 
 const mostSteps = 100;
@@ -17,7 +17,7 @@ export function checkRelated(
   checkOf: (of: Selection, catalog: Catalog, context: Context) => CheckedSelection,
 ): CheckedRelated {
   if (chained(related) > mostChained) fail('too_deep', `Relatives may be chained ${mostChained} times.`);
-  const of = within('of', () => checkOf(related.of, catalog, context));
+  const of = inside('of', () => checkOf(related.of, catalog, context));
   const { how } = related;
   const depth = Math.min(mostSteps, related.depth ?? mostSteps);
   const self = related.self ?? false;

@@ -5,7 +5,7 @@ import { checkCondition } from '../language/check';
 import type { CheckedSelection, CheckedTake } from '../language/checked';
 import type { Context } from '../language/context';
 import { parse } from '../language/parse';
-import { fail, within } from '../problem';
+import { fail, inside, within } from '../problem';
 import { checkRelated } from './related';
 import type { Selection, Take } from './shape';
 
@@ -32,7 +32,7 @@ export function checkSelection(selection: Selection, catalog: Catalog, context: 
   const source = selection.filter?.trim() ? selection.filter : null;
   return {
     type,
-    related: related ? within('related', () => checkRelated(related, type, catalog, context, checkSelection)) : null,
+    related: related ? inside('related', () => checkRelated(related, type, catalog, context, checkSelection)) : null,
     condition: source === null ? null : within('filter', () => checkCondition(parse(source), catalog, type, context)),
     source,
     list,
