@@ -71,7 +71,8 @@ export async function planned(api: Client, type: string, path: string, o: FileOp
   return work;
 }
 
-async function sent(api: Client, path: string, o: FileOptions): Promise<FileView> {
+/** Sends a file of values, read as the options say or as is found out. */
+export async function sent(api: Client, path: string, o: FileOptions = {}): Promise<FileView> {
   const { sheet, encoding, separator } = o;
   const query = {
     name: path === '-' ? 'standard input' : basename(path),

@@ -60,6 +60,7 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^columns/, '--show'],
   [/^sort/, '--sort'],
   [/^why/, '--why'],
+  [/^inputs\./, '--input'],
   [/^follows/, '--follow'],
   [/^among/, '--to'],
   [/^person/, 'PERSON'],

@@ -1,6 +1,5 @@
-import { readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
 import { openCli, type Cli } from './testing/cli';
@@ -51,6 +50,44 @@ describe('saved jobs on the command line', () => {
     expect((await cli(['job', 'save', 'due', ...due, '--usual', 'due=TODAY() + 7'])).code).toBe(0);
     const day = new Date(Date.now() + 7 * 86_400_000).toISOString().slice(0, 10);
     expect((await cli(['job', 'preview', 'due'])).out).toContain(`set due on to ${day}`);
+  });
+
+  it('asks for a file of values, which is sent and read as the first one was', async () => {
+    const file = (name: string, text: string): string => {
+      writeFileSync(join(folder, name), text);
+      return join(folder, name);
+    };
+    const first = file('prices.csv', 'ref,price\nB-0000001,41\nnone,1\n');
+    const values = [
+      '--values',
+      first,
+      '--match',
+      'ref=reference',
+      '--take',
+      'price=price_per_hive',
+      '--unknown',
+      'skip',
+    ];
+    const save = ['job', 'save', 'prices', 'bookings', ...values];
+    expect(await cli(save)).toMatchObject({ code: 1, err: expect.stringContaining('ask for the list or the file') });
+    const saved = await cli([...save, '--ask-for', 'prices=file', '--label', 'prices=The supplier’s prices']);
+    expect(saved.err).toContain('It asks for prices (The supplier’s prices, each time).');
+    expect((await cli(['job', 'show', 'prices'])).out).toMatch(/prices +The supplier’s prices +file +nothing: a file/);
+    const next = file('next.csv', 'ref,price\nB-0000002,52\nB-0000003,53\n');
+    for (const said of [next, `@${next}`]) {
+      const p = await cli(['job', 'preview', 'prices', '--input', `prices=${said}`]);
+      expect(p).toMatchObject({ code: 0, out: expect.stringContaining('2 matched = 2 will change') });
+      expect(p.out).toContain('File: 2 rows = 2 taken');
+    }
+    expect(await cli(['job', 'preview', 'prices'])).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('Say The supplier’s prices: nothing was said. (--input)'),
+    });
+    expect((await cli(['job', 'preview', 'prices', '--input', 'prices=nothing.csv'])).code).toBe(2);
+    const other = file('other.csv', 'code,amount\nB-0000002,52\n');
+    expect((await cli(['job', 'preview', 'prices', '--input', `prices=${other}`])).err).toContain('no column “ref”');
+    expect((await cli([...save, '--ask-for', 'prices=file', '--label', 'price=x'])).code).toBe(2);
+    await cli(['job', 'delete', 'prices']);
   });
 
   it('goes out as a file and comes in again', async () => {

@@ -1,4 +1,4 @@
-import type { Job, JobInput } from '@tantamos/core';
+import { inputKinds, type Job, type JobInput } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
@@ -119,13 +119,12 @@ export class ImportJobsBody {
 }
 
 const job = asRequested<Job>('JobBody');
-const kinds = ['record', 'choice', 'text', 'number', 'date', 'moment', 'yes_no', 'selection', 'list'] as const;
 const Choices = nullable(Of.Array(Of.Object({ value: text, label: text })));
 
 export const AskedInputView = named('AskedInputView', {
   name: text,
   label: text,
-  kind: oneOf(kinds),
+  kind: oneOf(inputKinds),
   type: nullable(text, 'the type whose records may be chosen'),
   choices: Choices,
   usual: Of.String({ description: 'what is taken where nothing is said' }),
@@ -179,7 +178,7 @@ export type SavedJobVersionView = Answer<typeof SavedJobVersionView>;
 
 export const ConstantView = named('ConstantView', {
   spot: Of.Object({ at: text, literal: Of.Optional(count) }),
-  kind: oneOf(kinds),
+  kind: oneOf(inputKinds),
   text,
   shown: Of.String({ description: 'the same as people know it: the name of a record, the label of a choice' }),
   label: Of.String({ description: 'what it is the value of' }),

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { Client } from '@tantamos/client';
 import type {
+  AskedInputView,
   ConstantView,
   JobInputBody,
   PreviewView,
@@ -8,7 +9,9 @@ import type {
   SavedJobsFileBody,
   SavedJobView,
 } from '@tantamos/contract';
-import { readJob, withJobOptions, type JobOptions } from '../job-options';
+import { exitCodes } from '../exit';
+import { sent } from '../file-options';
+import { isOfOneTime } from '@tantamos/core';
 import { commas, readFile, wholeNumber } from '../options';
 import { moment, out, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
@@ -18,10 +21,12 @@ import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { startRun, type RunOptions } from './run';
 import { withFile } from './filed';
+import { readValuesJob, withValuesOptions, type ValuesOptions } from '../values';
 import { acting, type Verb } from './verb';
 
-interface SaveOptions extends JobOptions {
+interface SaveOptions extends ValuesOptions {
   readonly askFor?: readonly string[];
+  readonly label?: readonly string[];
   readonly usual?: readonly string[];
   readonly only?: readonly string[];
   readonly folder?: string;
@@ -55,10 +60,11 @@ export const job: Verb = (program) => {
       }),
     );
 
-  withJobOptions(
+  withValuesOptions(
     group.command('save').arguments('<name> [type]').description('save a job under a name, or a new version of it'),
   )
     .option('--ask-for <name=value>', 'ask for what stands in the job as this value (again for more)', again)
+    .option('--label <name=words>', 'how it is called where it is asked for, such as leaver="Who leaves"', again)
     .option('--usual <name=expression>', 'what is taken where nothing is said, such as due=TODAY()+7', again)
     .option('--only <name=values>', 'what may be said: name=1..100, or name=one,another', again)
     .option('--folder <name>', 'where it is kept')
@@ -69,7 +75,9 @@ export const job: Verb = (program) => {
     .action(
       acting(async (name: string, type: string | undefined, o: SaveOptions) => {
         const api = client();
-        const { after: _, ...said } = await readJob(api, type, o);
+        const read = await readValuesJob(api, type, o);
+        if (read === null) return exitCodes.stoppedByLimit;
+        const { after: _, ...said } = read;
         const inputs = inputsOf(await api.constants(said), o);
         const body: SavedJobBody = { name, job: said, ...(inputs.length > 0 ? { inputs } : {}) };
         if (o.folder !== undefined) body.folder = o.folder;
@@ -79,7 +87,7 @@ export const job: Verb = (program) => {
         if (o.because !== undefined) body.why = o.because;
         const saved = await api.saveJob(body);
         talk(`Saved “${saved.name}”, version ${saved.version}: ${saved.sentence}`);
-        tellAsks(saved);
+        return tellAsks(saved);
       }),
     );
 
@@ -155,19 +163,23 @@ function withUse(command: ReturnType<Parameters<Verb>[0]['command']>) {
   return command
     .option(
       '--input <name=value>',
-      'what it asks for (again for more); @FILE reads a file, such as a list; as usual where nothing is said',
+      'what it asks for (again for more); @FILE reads a list out of a file, or sends a file of values; as usual where nothing is said',
       again,
     )
     .option('--why <text>', 'the reason; it stays with the preview, run, undo and history');
 }
 
 async function used(api: Client, name: string, { input = [], why }: UseOptions): Promise<PreviewView> {
-  const inputs = Object.fromEntries(
-    input.map((text) => {
-      const [of, value] = pairOf('--input', text);
-      return [of, value.startsWith('@') ? readFile(value.slice(1)) : value];
-    }),
-  );
+  const inputs: Record<string, string> = {};
+  const read = input.map((text) => pairOf('--input', text));
+  const asks = read.length > 0 ? (await api.savedJob(name)).asks : [];
+  for (const [of, value] of read) {
+    const path = value.replace(/^@/, '');
+    // Of a file of values nothing but a file is meant.
+    if (asks.some((a) => a.kind === 'file' && a.name.toLowerCase() === of.toLowerCase()))
+      inputs[of] = (await sent(api, path)).id;
+    else inputs[of] = value === path ? value : readFile(path);
+  }
   remember('preview', null);
   return api.useJob(name, { inputs, ...(why === undefined ? {} : { why }) }, { once: randomUUID() });
 }
@@ -181,34 +193,37 @@ function pairOf(option: string, text: string): [string, string] {
 /** What is asked for in the places of these values; every value of that kind that stands there so is meant. */
 function inputsOf(
   constants: readonly ConstantView[],
-  { askFor = [], usual = [], only = [] }: SaveOptions,
+  { askFor = [], label = [], usual = [], only = [] }: SaveOptions,
 ): JobInputBody[] {
   const usuals = new Map(usual.map((text) => pairOf('--usual', text)));
+  const labels = new Map(label.map((text) => pairOf('--label', text)));
   const limits = new Map(only.map((text) => pairOf('--only', text)));
   const inputs = askFor.map((text): JobInputBody => {
     const [name, value] = pairOf('--ask-for', text);
     const isIt = (text: string): boolean => text.toLowerCase() === value.toLowerCase();
-    const named = constants.filter((c) => isIt(c.text) || isIt(c.shown) || (c.kind === 'list' && isIt('list')));
+    const named = constants.filter((c) => isIt(c.text) || isIt(c.shown) || isIt(isOfOneTime(c.spot) ? c.kind : ''));
     const [first] = named;
     if (!first)
       throw new UsageError(
-        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => (c.kind === 'list' ? 'list' : `${c.shown} (${c.label})`)).join(', ') || 'none'}.`,
+        `--ask-for: “${value}” is no value of this job. Its values: ${constants.map((c) => (isOfOneTime(c.spot) ? `${c.kind} (${c.label})` : `${c.shown} (${c.label})`)).join(', ') || 'none'}.`,
       );
     const alike = named.filter((c) => c.kind === first.kind && c.type === first.type);
-    const by = usuals.get(name);
-    usuals.delete(name);
-    const limit = limits.get(name);
-    limits.delete(name);
+    const taken = (from: Map<string, string>): string | undefined => {
+      const text = from.get(name);
+      from.delete(name);
+      return text;
+    };
+    const [words, by, limit] = [labels, usuals, limits].map(taken);
     return {
       name,
-      label: first.label,
+      label: words ?? first.label,
       spots: alike.map((c) => ({ ...c.spot })),
       ...(by === undefined ? {} : { usual: by }),
       ...(limit === undefined ? {} : limitsOf(limit)),
     };
   });
-  const [left] = [...usuals.keys(), ...limits.keys()];
-  if (left !== undefined) throw new UsageError(`--usual, --only: nothing called “${left}” is asked for.`);
+  const [left] = [...labels.keys(), ...usuals.keys(), ...limits.keys()];
+  if (left !== undefined) throw new UsageError(`--label, --usual, --only: nothing called “${left}” is asked for.`);
   return inputs;
 }
 
@@ -222,12 +237,13 @@ function limitsOf(text: string): Pick<JobInputBody, 'from' | 'to' | 'among'> {
 
 function tellAsks({ name, asks }: SavedJobView): void {
   if (asks.length === 0) return talk(`Use it: tantamos job run "${name}"`);
-  talk(`It asks for ${asks.map((a) => `${a.name} (${a.label}, usually ${usually(a)})`).join(', ')}.`);
+  const usual = (a: AskedInputView): string => (a.kind === 'file' ? 'each time' : `usually ${usually(a)}`);
+  talk(`It asks for ${asks.map((a) => `${a.name} (${a.label}, ${usual(a)})`).join(', ')}.`);
   talk(`Use it: tantamos job run "${name}" --input ${asks[0]!.name}=…`);
 }
 
 const usually = ({ kind, usual }: SavedJobView['asks'][number]): string =>
-  kind === 'list' ? 'the list that was saved' : usual;
+  kind === 'list' ? 'the list that was saved' : kind === 'file' ? 'nothing: a file is said each time' : usual;
 
 function opennessOf({ open, people }: SavedJobView): string {
   if (open) return 'Open to all';

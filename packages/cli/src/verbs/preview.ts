@@ -1,26 +1,25 @@
 import { randomUUID } from 'node:crypto';
-import type { FileWork, JobBody, PreviewView, SelectionBody } from '@tantamos/contract';
+import type { PreviewView, SelectionBody } from '@tantamos/contract';
 import { picks } from '@tantamos/core';
 import type { Client } from '@tantamos/client';
 import { exitCodes } from '../exit';
 import { shortId, verdicts } from '@tantamos/core';
 import { findPreview } from '../ids';
-import { causeOf, readJob, withJobOptions, type JobOptions } from '../job-options';
+import { causeOf } from '../job-options';
 import { listed, moment, number, print, readFormat, talk } from '../output';
 import { followPreview } from '../progress';
 import { client } from '../session';
 import { isOverMost, showDifferences, showPreview, showRecords } from '../show';
 import { acting, type Verb } from './verb';
 import { askAboutLiterals } from '../literals';
-import { planned, withFileOptions, type FileOptions } from '../file-options';
-import { remember, rememberFile } from '../recent';
+import { remember } from '../recent';
 import { showWhy } from './find';
 import { sendRecords } from './result';
 import { wholeNumber } from '../options';
 import { UsageError } from '../trouble';
+import { readValuesJob, withValuesOptions, type ValuesOptions } from '../values';
 
-interface PreviewOptions extends JobOptions, Omit<FileOptions, 'match' | 'unknown' | 'several'> {
-  readonly values?: string;
+interface PreviewOptions extends ValuesOptions {
   readonly format: string;
 }
 
@@ -35,15 +34,12 @@ interface LookOptions {
 }
 
 export const preview: Verb = (program) => {
-  withFileOptions(
-    withJobOptions(
-      program
-        .command('preview')
-        .argument('[type]')
-        .description('work a job out: which records, old and new values, totals; nothing is changed'),
-    ),
+  withValuesOptions(
+    program
+      .command('preview')
+      .argument('[type]')
+      .description('work a job out: which records, old and new values, totals; nothing is changed'),
   )
-    .option('--values <file>', 'values from a file: CSV, XLSX or JSON Lines; - for standard input')
     .option('--again <preview>', 'the job of this preview once more, with what else is said here')
     .option('--mend <code>', 'what a note of that preview offers')
     .option('--drop-cause <words>', 'without those that it does not allow for this reason')
@@ -54,10 +50,8 @@ export const preview: Verb = (program) => {
         // Before “last” is nobody's.
         const again = o.again === undefined ? undefined : (await findPreview(api, o.again)).id;
         remember('preview', null);
-        const filed = o.values === undefined ? null : await ofFile(api, type, o.values, o);
-        if (filed?.stopped != null) return exitCodes.stoppedByLimit;
-        const said = await readJob(api, type, { ...o, again });
-        const job = filed ? together(filed.job as JobBody, said) : said;
+        const job = await readValuesJob(api, type, { ...o, again });
+        if (job === null) return exitCodes.stoppedByLimit;
         await askAboutLiterals(api, job);
         return finish(api, await api.makePreview(job, { once: randomUUID() }), o.format);
       }),
@@ -115,30 +109,6 @@ export const preview: Verb = (program) => {
       }),
     );
 };
-
-async function ofFile(api: Client, type: string | undefined, path: string, o: PreviewOptions): Promise<FileWork> {
-  if (type === undefined) throw new UsageError('Say of which type: tantamos preview TYPE --values FILE …');
-  if (o.list !== undefined) throw new UsageError('Say --values or --list, not both.');
-  if (o.again !== undefined || o.job !== undefined)
-    throw new UsageError('--values begins a job of its own: leave out --again and --job.');
-  const work = await planned(api, type, path, o);
-  rememberFile(work.file.id);
-  return work;
-}
-
-/** What a file does, with what else is said. */
-function together(filed: JobBody, said: JobBody): JobBody {
-  const then = [...(filed.then ?? []), ...(said.then ?? [])];
-  const { list } = filed.selection;
-  return {
-    ...said,
-    ...(filed.act === undefined ? {} : { act: filed.act }),
-    ...(filed.from === undefined ? {} : { from: filed.from }),
-    selection: { ...said.selection, ...(list ? { list } : {}) },
-    edits: [...said.edits, ...filed.edits],
-    ...(then.length > 0 ? { then } : {}),
-  };
-}
 
 /** Waits for a preview, shows it, and says with the exit code whether there is anything to run. */
 export async function finish(api: Client, made: PreviewView, format: string): Promise<number> {

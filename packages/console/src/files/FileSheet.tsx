@@ -1,7 +1,6 @@
 import type { FileView, TypeView } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { FileSpreadsheet } from 'lucide-react';
-import { useRef, useState, type DragEvent } from 'react';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../app/api';
 import { usePerson } from '../app/session';
@@ -15,6 +14,7 @@ import type { Draft } from '../job/draft';
 import type { DraftEdit } from '../job/edits';
 import type { FieldChoice } from '../records/fields';
 import { queries } from '../queries';
+import { Chooser } from './Chooser';
 import { FileReport } from './FileReport';
 import { Mapping } from './Mapping';
 import { completePlan, isAmbiguous, type DraftPlan } from './plan';
@@ -66,7 +66,7 @@ function Filed({ type, fields, onUse, onClose }: Props) {
   return (
     <>
       <div className="border-b border-line px-4 py-2.5">
-        <Chooser file={chosen} busy={send.isPending} onFile={(file) => take(file, {})} />
+        <Chooser isFirst file={chosen} busy={send.isPending} onFile={(file) => take(file, {})} />
         {send.data && chosen && <MannerLine file={send.data} manner={manner} onManner={(how) => take(chosen, how)} />}
         <Problems error={send.error} />
       </div>
@@ -80,37 +80,6 @@ function Filed({ type, fields, onUse, onClose }: Props) {
         </p>
       )}
     </>
-  );
-}
-
-function Chooser({ file, busy, onFile }: { file: File | null; busy: boolean; onFile: (file: File) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  const drop = (event: DragEvent): void => {
-    event.preventDefault();
-    const dropped = event.dataTransfer.files[0];
-    if (dropped) onFile(dropped);
-  };
-  return (
-    <div className="flex items-center gap-3" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
-      <input
-        ref={input}
-        type="file"
-        aria-label="File of values"
-        className="sr-only"
-        tabIndex={-1}
-        accept=".csv,.tsv,.txt,.xlsx,.jsonl,.ndjson"
-        onChange={(e) => {
-          const picked = e.target.files?.[0];
-          if (picked) onFile(picked);
-          // The same file may be chosen again, after it was mended.
-          e.target.value = '';
-        }}
-      />
-      <Button autoFocus busy={busy} onClick={() => input.current?.click()}>
-        <FileSpreadsheet className="size-4 text-quiet" aria-hidden="true" /> {file ? 'Another file' : 'Choose a file'}
-      </Button>
-      {file && <b className="min-w-0 truncate font-medium">{file.name}</b>}
-    </div>
   );
 }
 

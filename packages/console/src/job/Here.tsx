@@ -60,6 +60,7 @@ function treeFor(view: TypeView, field: FieldView, formula: string): Checked | n
     table: view.id,
     onlyActive: null,
     hasPlaces: false,
+    isPartitioned: false,
     rules: [],
     pointers: [],
     rowRules: null,

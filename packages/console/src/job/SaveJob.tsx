@@ -9,15 +9,20 @@ import { ProblemList, Problems, problemsOf } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { Trouble, Working } from '../components/states';
 import { queries } from '../queries';
+import { isOfOneTime } from '@tantamos/core';
 import type { View } from './draft';
 
 /** What is asked for in the place of a value; null: the value stays. */
 type Asked = {
   readonly name: string;
+  /** How it is called in the form; empty: as the field is. */
+  readonly label: string;
   readonly usual: string;
   /** Of numbers and days `1..9`; of others what may be chosen, with commas between. */
   readonly only: string;
 } | null;
+
+const unsaid = { label: '', usual: '', only: '' };
 
 interface Props {
   job: JobBody;
@@ -60,8 +65,8 @@ function Form({
   const [open, setOpen] = useState(false);
   const [people, setPeople] = useState('');
   const [asked, setAsked] = useState<readonly Asked[]>(
-    // A pasted list is of one time: it is asked for.
-    constants.map((c) => (c.kind === 'list' ? { name: 'list', usual: '', only: '' } : null)),
+    // A pasted list is of one time, and so is a file: they are asked for.
+    constants.map((c) => (isOfOneTime(c.spot) ? { ...unsaid, name: c.kind } : null)),
   );
   const save = useMutation({
     mutationFn: () =>
@@ -119,39 +124,16 @@ function Form({
                     type="checkbox"
                     className="accent-accent"
                     checked={ask !== null}
-                    disabled={c.kind === 'list'}
-                    onChange={(e) => set(i, e.target.checked ? { name: nameFor(c, asked), usual: '', only: '' } : null)}
+                    disabled={isOfOneTime(c.spot)}
+                    onChange={(e) => set(i, e.target.checked ? { ...unsaid, name: nameFor(c, asked) } : null)}
                   />
                   <span className="min-w-0 wrap-anywhere">
                     {c.label}
-                    {c.kind === 'list' ? '' : ': '}
-                    {c.kind !== 'list' && <b className="font-medium">{c.shown}</b>}
+                    {isOfOneTime(c.spot) ? '' : ': '}
+                    {!isOfOneTime(c.spot) && <b className="font-medium">{c.shown}</b>}
                   </span>
                 </label>
-                {ask && c.kind !== 'list' && (
-                  <div className="flex gap-2 pl-6">
-                    <input
-                      aria-label={`Name of what is asked for instead of ${c.shown}`}
-                      className={textInput}
-                      value={ask.name}
-                      onChange={(e) => set(i, { ...ask, name: e.target.value })}
-                    />
-                    <input
-                      aria-label={`Usually, instead of ${c.shown}`}
-                      className={`${textInput} font-mono text-xs`}
-                      placeholder={c.kind === 'date' ? 'usually: TODAY() + 7' : `usually: ${c.shown}`}
-                      value={ask.usual}
-                      onChange={(e) => set(i, { ...ask, usual: e.target.value })}
-                    />
-                    <input
-                      aria-label={`Only, instead of ${c.shown}`}
-                      className={textInput}
-                      placeholder={isRanged(c) ? 'only: 1..100' : 'only: one, another'}
-                      value={ask.only}
-                      onChange={(e) => set(i, { ...ask, only: e.target.value })}
-                    />
-                  </div>
-                )}
+                {ask && c.kind !== 'list' && <AskedFor constant={c} ask={ask} onAsk={(next) => set(i, next)} />}
               </div>
             );
           })}
@@ -163,6 +145,44 @@ function Form({
         Save
       </Button>
     </form>
+  );
+}
+
+/** How a value is asked for: its name, what it is called in the form, what is usual, what may be said. */
+function AskedFor({
+  constant: c,
+  ask,
+  onAsk,
+}: {
+  constant: ConstantView;
+  ask: NonNullable<Asked>;
+  onAsk: (next: Asked) => void;
+}) {
+  const line = (of: keyof NonNullable<Asked>, label: string, placeholder: string, mono = '') => (
+    <input
+      aria-label={`${label} ${c.shown}`}
+      className={`${textInput} ${mono}`}
+      placeholder={placeholder}
+      value={ask[of]}
+      onChange={(e) => onAsk({ ...ask, [of]: e.target.value })}
+    />
+  );
+  return (
+    <div className="grid grid-cols-2 gap-2 pl-6">
+      {line('name', 'Name of what is asked for instead of', 'name')}
+      {line('label', 'Label of what is asked for instead of', `label: ${c.label}`)}
+      {c.kind !== 'file' && (
+        <>
+          {line(
+            'usual',
+            'Usually, instead of',
+            c.kind === 'date' ? 'usually: TODAY() + 7' : `usually: ${c.shown}`,
+            'font-mono text-xs',
+          )}
+          {line('only', 'Only, instead of', isRanged(c) ? 'only: 1..100' : 'only: one, another')}
+        </>
+      )}
+    </div>
   );
 }
 
@@ -202,7 +222,7 @@ function inputsOf(constants: readonly ConstantView[], asked: readonly Asked[]): 
     const before = inputs.get(ask.name);
     inputs.set(ask.name, {
       name: ask.name,
-      label,
+      label: ask.label.trim() || before?.label || label,
       spots: [...(before?.spots ?? []), { ...spot }],
       ...(ask.usual.trim() ? { usual: ask.usual.trim() } : before?.usual ? { usual: before.usual } : {}),
       ...onlyOf(constant, ask.only),

@@ -5,9 +5,11 @@ import { useNavigate } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { usePerson } from '../app/session';
 import { Button } from '../components/Button';
+import { number } from '../components/format';
 import { Labelled, Line, textInput } from '../components/inputs';
-import { ProblemList, problemsOf } from '../components/Problems';
+import { ProblemList, Problems, problemsOf } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
+import { Chooser } from '../files/Chooser';
 import { ReferenceInput } from '../job/ValueInput';
 import { queries } from '../queries';
 
@@ -88,6 +90,7 @@ function Asked({ ask, value, onChange }: { ask: AskedInputView; value: string; o
         )}
       </Labelled>
     );
+  if (kind === 'file') return <FileAsked title={title} onFile={onChange} />;
   const options = choices ?? among?.map((v) => ({ value: v, label: v })) ?? (kind === 'yes_no' ? yesNo : null);
   return (
     <Labelled label={title} hint={from || to ? `From ${from ?? '…'} to ${to ?? '…'}` : undefined}>
@@ -114,6 +117,28 @@ function Asked({ ask, value, onChange }: { ask: AskedInputView; value: string; o
         )
       }
     </Labelled>
+  );
+}
+
+/** A file of values: it is sent at once, and its id is what is said. */
+function FileAsked({ title, onFile }: { title: string; onFile: (id: string) => void }) {
+  const [chosen, setChosen] = useState<File | null>(null);
+  const send = useMutation({
+    mutationFn: (file: File) => api.uploadFile({ name: file.name }, file),
+    onSuccess: ({ id }) => onFile(id),
+  });
+  const take = (file: File): void => {
+    setChosen(file);
+    onFile('');
+    send.mutate(file);
+  };
+  return (
+    <div className="space-y-1" role="group" aria-label={title}>
+      <p className="text-quiet">{title}</p>
+      <Chooser file={chosen} busy={send.isPending} onFile={take} />
+      {send.data && !send.isPending && <p className="text-xs text-quiet">{number(send.data.rows)} rows</p>}
+      <Problems error={send.error} />
+    </div>
   );
 }
 

@@ -95,6 +95,39 @@ describe('saved jobs in the console', () => {
     await page.getByText('None yet.').waitFor();
   });
 
+  it('asks for a file, each time another one, by a label of its own', async () => {
+    const buffer = (text: string) => ({ name: 'prices.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.goto(`${w.base}/records/bookings`);
+    await button('Values from a file').click();
+    await page.getByLabel('File of values').setInputFiles(buffer('reference,price_per_hive\nB-0000001,41\n'));
+    await button('Put into the job…').click();
+    await button('Save…').click();
+    await page.getByLabel('Name', { exact: true }).fill('supplier');
+    const asked = page.getByRole('checkbox', { name: 'rows of prices.csv' });
+    await asked.waitFor();
+    expect([await asked.isChecked(), await asked.isDisabled()]).toEqual([true, true]);
+    await page.getByLabel(/^Name of what is asked for instead of/).fill('prices');
+    await page.getByLabel(/^Label of what is asked for instead of/).fill('The supplier’s prices');
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await button('Save').click();
+    await page.getByRole('dialog').waitFor({ state: 'detached' });
+    await page.getByRole('link', { name: 'Jobs' }).click();
+    await button('Use supplier').click();
+    // In a hurry: without a file.
+    await button('Preview').click();
+    await page.getByText('Say The supplier’s prices: nothing was said.').waitFor();
+    await page
+      .getByLabel('File of values')
+      .setInputFiles(buffer('reference,price_per_hive\nB-0000002,52\nB-0000003,53\n'));
+    await page.getByText('2 rows').waitFor();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    await button('Preview').click();
+    await page.waitForURL(/\/previews\//);
+    await page.getByText('put 2 values, one a record, into price per hive').first().waitFor();
+    await w.admin.dropSavedJob('supplier');
+    await page.getByRole('link', { name: 'Jobs' }).click();
+  });
+
   it('takes a file from elsewhere, and asks in boxes who is meant by names that are not clear here', async () => {
     const job = {
       selection: { type: 'growers', filter: "owner = 'Tobias Elsewhere'" },

@@ -109,10 +109,11 @@ function stagesOf({
   if (list)
     stages.push({
       id: 'list',
-      label: 'on the pasted list',
+      label: list.file === undefined ? 'on the pasted list' : `in ${list.file}`,
       count: e?.afterList,
       title: e?.list?.sentence,
-      onOpen: onOpenList,
+      // A file is chosen anew, not looked into.
+      ...(list.file === undefined ? { onOpen: onOpenList } : {}),
       onRemove: () => onChange({ list: null }),
     });
   if (take)

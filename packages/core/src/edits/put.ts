@@ -62,6 +62,8 @@ export const put: EditKind<PutEdit> = {
   sentence(edit, { type }) {
     const { label } = fieldWords(type, edit.field);
     const n = edit.given?.count ?? Object.keys(edit.values ?? {}).length;
+    // Of values that a file will say it is not known how many.
+    if (n === 0) return `put values, one a record, into ${label}`;
     return `put ${n.toLocaleString('en-US')} ${n === 1 ? 'value of its own' : 'values, one a record,'} into ${label}`;
   },
 };

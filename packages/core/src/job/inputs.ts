@@ -37,7 +37,20 @@ export interface JobInput {
   readonly among?: readonly string[];
 }
 
-export type InputKind = 'record' | 'choice' | 'text' | 'number' | 'date' | 'moment' | 'yes_no' | 'selection' | 'list';
+/** `file`: the rows of a file of values, another of which takes their place under the same plan. */
+export const inputKinds = [
+  'record',
+  'choice',
+  'text',
+  'number',
+  'date',
+  'moment',
+  'yes_no',
+  'selection',
+  'list',
+  'file',
+] as const;
+export type InputKind = (typeof inputKinds)[number];
 
 /** A value of a job that may be asked for instead. */
 export interface Constant {
@@ -71,24 +84,40 @@ function found(job: Job, catalog: Catalog): readonly Found[] {
   return [...inPart(job, '', catalog), ...later, ...safety];
 }
 
-function inPart({ selection, edits, also = [] }: JobPart, at: string, catalog: Catalog): readonly Found[] {
+function inPart(part: JobPart, at: string, catalog: Catalog): readonly Found[] {
+  const { selection, edits, also = [] } = part;
   const type = catalog.find(selection.type);
   if (!type) return [];
-  const pasted = selection.list ? [plain(`${at}${spotOfList}`, 'list', selection.list.id, 'pasted list')] : [];
   const made = also.flatMap((a, i) => {
     const into = catalog.find(a.type);
     return into ? a.values.flatMap((v, j) => inEdit(v, `${at}/also/${i}/values/${j}`, into, catalog)) : [];
   });
   return [
     ...(selection.filter ? inExpression(selection.filter, `${at}/selection/filter`, type, catalog) : []),
-    ...pasted,
+    ...ofOneTime(part, at),
     ...edits.flatMap((edit, i) => inEdit(edit, `${at}/edits/${i}`, type, catalog)),
     ...made,
   ];
 }
 
-/** Where the id of a pasted list stands. */
-export const spotOfList = '/selection/list/id';
+/** What people have pasted or sent: the records of a list, the rows of a file. */
+function ofOneTime({ selection: { list }, from }: JobPart, at: string): Found[] {
+  if (list)
+    return [
+      list.file === undefined
+        ? plain(`${at}${spotOfList}`, 'list', list.id, 'pasted list')
+        : plain(`${at}${spotOfList}`, 'file', list.id, `rows of ${list.file}`),
+    ];
+  // Of a file whose other rows change records, those that make some go with them.
+  return at === '' && from && 'file' in from ? [plain(spotOfRows, 'file', from.file, 'rows of a file')] : [];
+}
+
+/** Where the id of a pasted list, or of the list of a file’s records, stands. */
+const spotOfList = '/selection/list/id';
+/** Where the id of a file stands of which records are only made. */
+const spotOfRows = '/from/file';
+/** Does something stand here that is of one time? */
+export const isOfOneTime = ({ at }: Spot): boolean => at === spotOfList || at === spotOfRows;
 
 function plain(at: string, kind: InputKind, text: string, label: string): Found {
   return { spot: { at }, kind, text, label, type: null, choices: null, field: null };
@@ -207,6 +236,11 @@ export function checkInputs(job: Job, inputs: readonly JobInput[], catalog: Cata
         if (taken.has(spot)) fail('bad_value', 'Two inputs take the place of one value.', { where: 'spots' });
         taken.add(spot);
       }
+      if (
+        constants[0]!.kind === 'file' &&
+        [input.usual, input.from, input.to, input.among].some((v) => v !== undefined)
+      )
+        fail('bad_value', 'A file is said anew each time: nothing is usual, and nothing is chosen from.');
       if (input.usual !== undefined) usualOf(input, constants[0]!, type, catalog, context);
     }),
   );
@@ -249,7 +283,12 @@ export function askedOf(
       kind,
       type: constant!.type,
       choices: among && choices ? choices.filter((c) => among.includes(c.value) || among.includes(c.label)) : choices,
-      usual: input.usual === undefined ? constant!.text : usualOf(input, constant!, type, catalog, context),
+      usual:
+        kind === 'file'
+          ? ''
+          : input.usual === undefined
+            ? constant!.text
+            : usualOf(input, constant!, type, catalog, context),
     };
   });
 }
@@ -315,7 +354,11 @@ function fitting(text: string, asked: AskedInput, { kind, field }: Found): strin
   if (text.trim() === '') fail('bad_value', `Say ${asked.label}: nothing was said.`);
   const { among, from, to } = asked;
   // Names of records are looked up with all the others of the job.
-  const value = ['record', 'selection', 'list'].includes(kind) ? text.trim() : field ? fitToField(field, text) : text;
+  const value = ['record', 'selection', 'list', 'file'].includes(kind)
+    ? text.trim()
+    : field
+      ? fitToField(field, text)
+      : text;
   if (kind === 'number' && !/^-?\d+(\.\d+)?$/.test(value))
     fail('bad_value', `${asked.label} is a number, not “${clip(text)}”.`);
   const label = asked.choices?.find((c) => c.value === value)?.label;

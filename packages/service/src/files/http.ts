@@ -1,12 +1,11 @@
 import { pipeline } from 'node:stream/promises';
 import type { fileRoutes } from '@tantamos/contract';
-import { checkPlan, type FilePlan } from '@tantamos/core';
 import { safeCsv } from '../export/safe-csv';
 import { sent, type Handlers } from '../http/handler';
-import { applyPlan } from './apply';
 import { guessPlan } from './guess';
+import { planFile } from './plan';
 import { rowsLeft, rowsOf } from './rows';
-import { fileColumns, fileView, keepFile, ownFile } from './store';
+import { fileView, keepFile, ownFile } from './store';
 
 export const fileHandlers: Handlers<typeof fileRoutes> = {
   async uploadFile({ services, seen, query, req }) {
@@ -32,27 +31,7 @@ export const fileHandlers: Handlers<typeof fileRoutes> = {
   },
 
   async planFile({ services, seen, params, body }) {
-    const { database, compiler } = services;
-    const file = await ownFile(database, seen, params.id!);
-    const { catalog, context } = await compiler.context(seen, [{ type: body.type }]);
-    const plan: FilePlan = {
-      type: body.type,
-      match: body.match.map((m) => ({ ...m })),
-      take: body.take.map((t) => ({ ...t })),
-      ...(body.signed === undefined ? {} : { signed: body.signed }),
-      ...(body.readings ? { readings: body.readings } : {}),
-      blank: body.blank ?? 'leave',
-      unknown: body.unknown ?? 'stop',
-      several: body.several ?? 'skip',
-    };
-    const checked = checkPlan(plan, { id: file.id, columns: fileColumns(file) }, catalog, context);
-    seen.mustChange(
-      checked.type,
-      checked.changes.flatMap((c) => (checked.type.key.includes(c.field.name) ? [] : [c.field.name])),
-    );
-    if (plan.unknown === 'create') seen.must('create', checked.type);
-    const { stopped, job } = await applyPlan(database, seen.person.id, file, checked, context.env);
-    return { file: fileView(await ownFile(database, seen, file.id)), stopped, job };
+    return planFile(services, seen, params.id!, body);
   },
 
   async fileRows({ services, seen, params, query, res }) {

@@ -131,6 +131,7 @@ async function forgetOld(connection: Connection, account: string): Promise<void>
     `delete from tantamos.file f where made_by = $1 and made_at < now() - interval '1 day'
        and not exists (select from tantamos.preview p where p.job::text like '%' || f.id || '%' or p.list_report ->> 'file' = f.id::text)
        and not exists (select from tantamos.draft d where d.job::text like '%' || f.id || '%')
+       and not exists (select from tantamos.saved_job j where j.said::text like '%' || f.id || '%')
      returning id`,
     [account],
   );
@@ -147,9 +148,13 @@ async function fileRow(connection: Pick<Connection, 'query'>, id: string): Promi
   return rows[0];
 }
 
+export function keptFile(database: Database, id: string): Promise<KeptFile | undefined> {
+  return database.one<KeptFile & Record<string, unknown>>('select * from tantamos.file where id = $1', [id]);
+}
+
 /** A file of the person's own; throws `not_found` for everybody else. */
 export async function ownFile(database: Database, seen: Seen, id: string): Promise<KeptFile> {
-  const row = await database.one<KeptFile & Record<string, unknown>>('select * from tantamos.file where id = $1', [id]);
+  const row = await keptFile(database, id);
   return row && row.made_by === seen.person.id
     ? row
     : fail('not_found', 'There is no such file of yours; send it again.', { where: 'file' });

@@ -36,11 +36,12 @@ export const handoverHandlers: Handlers<typeof handoverRoutes> = {
       { ...job, ...(safety ? { safety } : {}), ...(why === undefined ? {} : { why }) },
       seen,
       madeAs,
-    );
-    await database.rows(
-      `insert into tantamos.handover (person_type, person_key, preview, before, lines, made_by) values ($1, $2, $3, $4, $5, $6)
-       on conflict do nothing`,
-      [giver.type.id, giver.key, id, JSON.stringify(before), JSON.stringify(lines), seen.person.id],
+      async (connection, preview) => {
+        await connection.query(
+          'insert into tantamos.handover (person_type, person_key, preview, before, lines, made_by) values ($1, $2, $3, $4, $5, $6)',
+          [giver.type.id, giver.key, preview, JSON.stringify(before), JSON.stringify(lines), seen.person.id],
+        );
+      },
     );
     return settledView(call, id);
   },

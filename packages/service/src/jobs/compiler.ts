@@ -18,6 +18,7 @@ import type { Connection, Database } from '../database/database';
 import type { Seen } from '../rights/seen';
 import { loadContext } from '../selections/context';
 import { filedIn } from '../files/filed';
+import { ownFile } from '../files/store';
 import { mustBeKept } from './given';
 import { withLoads } from './loads';
 
@@ -44,7 +45,8 @@ export class Compiler {
   /** Throws every problem found. `now`: the moment that its expressions mean, in microseconds; default: this one. */
   async job(seen: Seen, job: Job, now?: bigint): Promise<{ job: CheckedJob; catalog: Catalog; context: Context }> {
     const { catalog, context: plain } = await this.context(seen, selectionsOf(job), now);
-    const context = { ...plain, filed: await filedIn(this.database, seen, job, catalog, plain) };
+    const filed = await filedIn((id) => ownFile(this.database, seen, id), [job], catalog, plain);
+    const context = { ...plain, filed };
     const checked = checkJob(job, catalog, context);
     await mustBeKept(this.database, checked);
     const answers = await answerNames(this.database, catalog, checked.questions);

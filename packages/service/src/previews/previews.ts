@@ -17,7 +17,7 @@ import {
 } from '@tantamos/core';
 import type { ListReportView } from '@tantamos/contract';
 import type { CatalogStore } from '../catalog/catalog-store';
-import type { Database } from '../database/database';
+import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
 import { inverse } from '../engine/freezer';
 import { keepGiven } from '../jobs/given';
@@ -28,6 +28,9 @@ import type { Seen } from '../rights/seen';
 import { selectPreviews, type PreviewRow } from './preview-row';
 import { undoSentence, type Works } from './work';
 import type { PreviewWorker } from './worker';
+
+/** Notes something else of a new preview, so that neither is there without the other. */
+export type Alongside = (connection: Connection, preview: string) => Promise<void>;
 
 /** Checks what is to be previewed, and keeps the rows of previews; working them out is the worker's. */
 export class Previews {
@@ -41,7 +44,7 @@ export class Previews {
   ) {}
 
   /** Checks the job and begins to work it out; the preview is `working` until it is `ready`. Returns its id: `madeAs`, if given. */
-  async begin(said: Job, seen: Seen, madeAs?: string): Promise<string> {
+  async begin(said: Job, seen: Seen, madeAs?: string, alongside?: Alongside): Promise<string> {
     const { job: checked, catalog, context } = await this.compiler.job(seen, said);
     const parts = partsOfJob(checked);
     mustCarryOut('edit', orderOf(parts).parts, seen);
@@ -69,6 +72,7 @@ export class Previews {
       batchSize: safety.batchSize ?? this.usualSize(work.order, catalog),
       listReport,
       catalog,
+      alongside,
     });
     this.worker.work(id, work);
     return id;
@@ -188,34 +192,39 @@ export class Previews {
     batchSize: number;
     listReport: ListReportView | null;
     catalog: Catalog;
+    alongside?: Alongside | undefined;
   }): Promise<string> {
-    // Its maker holds it from the start.
-    const row = await this.database.one<{ id: string }>(
-      `with made as (
+    return this.database.transaction('read committed', async (connection) => {
+      // Its maker holds it from the start.
+      const { rows } = await connection.query<{ id: string }>(
+        `with made as (
          insert into tantamos.preview (id, kind, undo_of, type, job, work_order, sentence, why, made_by, batch_size, triggers,
            list_report, expires_at)
          select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, now() + make_interval(hours => preview_hours)
          from tantamos.workspace returning id)
        insert into tantamos.preview_work (preview, holder, lease_until, tries)
        select id, $12, clock_timestamp() + make_interval(secs => $13::float8 / 1000), 1 from made returning preview as id`,
-      [
-        p.kind,
-        p.undoOf,
-        p.order.parts[0]!.type,
-        p.job,
-        p.order,
-        p.sentence,
-        p.why,
-        p.account,
-        p.batchSize,
-        JSON.stringify(triggersOf(p.order, p.catalog)),
-        p.listReport && JSON.stringify(p.listReport),
-        this.worker.holding.holder,
-        this.worker.holding.lease,
-        p.madeAs ?? null,
-      ],
-    );
-    return row!.id;
+        [
+          p.kind,
+          p.undoOf,
+          p.order.parts[0]!.type,
+          p.job,
+          p.order,
+          p.sentence,
+          p.why,
+          p.account,
+          p.batchSize,
+          JSON.stringify(triggersOf(p.order, p.catalog)),
+          p.listReport && JSON.stringify(p.listReport),
+          this.worker.holding.holder,
+          this.worker.holding.lease,
+          p.madeAs ?? null,
+        ],
+      );
+      const { id } = rows[0]!;
+      await p.alongside?.(connection, id);
+      return id;
+    });
   }
 }
 

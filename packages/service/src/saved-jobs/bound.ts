@@ -10,12 +10,15 @@ import {
 } from '@tantamos/core';
 import { answerNames } from '../catalog/names';
 import type { Database } from '../database/database';
+import type { FileAsked } from './filed';
 
 /** A saved job: what it says, what it asks for, and how its records are looked at. */
 export interface SavedJobSaid {
   readonly job: Job;
   readonly inputs: readonly JobInput[];
   readonly look: { readonly columns?: readonly string[]; readonly sort?: readonly string[] };
+  /** Where its values come out of a file, another of which is asked for each time. */
+  readonly file?: FileAsked;
   /** Names of the records that it speaks of, as they were when it was saved: by type, then by what is said of each. */
   readonly names?: Readonly<Record<string, Readonly<Record<string, string>>>>;
 }

@@ -40,8 +40,12 @@ export const savedJobHandlers: Handlers<typeof savedJobRoutes> = {
       lastPreview && (await knownPreview({ ...call, params: { id: lastPreview } }).catch(() => null))
         ? lastPreview
         : null;
-    const preview = await services.previews.begin(before ? { ...job, after: before } : job, seen, madeAs);
-    await services.savedJobs.used(id, preview, seen.person.id);
+    const preview = await services.previews.begin(
+      before ? { ...job, after: before } : job,
+      seen,
+      madeAs,
+      services.savedJobs.used(id, seen.person.id),
+    );
     return settledView(call, preview);
   },
 

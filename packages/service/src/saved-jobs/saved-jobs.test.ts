@@ -247,4 +247,113 @@ describe('saved jobs', () => {
     expect([p.totals.matched, p.list!.unknown]).toEqual([3, 1]);
     await w.admin.dropSavedJob('listed');
   });
+
+  describe('that asks for a file', () => {
+    const file = (text: string, by = w.admin) => by.uploadFile({ name: 'prices.csv' }, new TextEncoder().encode(text));
+    const plan = {
+      type: 'bookings',
+      match: [{ column: 'ref', field: 'reference' }],
+      take: [{ field: 'price_per_hive', column: 'price' }],
+      unknown: 'skip' as const,
+    };
+    const spots = [{ at: '/selection/list/id' }];
+    let job: SavedJobBody['job'];
+    let first: string;
+    beforeAll(async () => {
+      ({ id: first } = await file('ref,price\nB-0000001,41\nB-0000002,42\n'));
+      const work = await w.admin.planFile(first, plan);
+      job = {
+        ...(work.job as SavedJobBody['job']),
+        edits: [...(work.job!.edits as SavedJobBody['job']['edits']), { kind: 'set', field: 'note', value: 'priced' }],
+      };
+    });
+    afterAll(() => w.admin.dropSavedJob('prices'));
+
+    it('is not saved with the rows of one time, nor with what is usual for a file', async () => {
+      expect((await refusedWith(w.admin.saveJob({ name: 'prices', job }))).detail).toContain(
+        'ask for the list or the file',
+      );
+      const usual = [{ name: 'file', label: 'Prices', spots, usual: "'x'" }];
+      expect((await refusedWith(w.admin.saveJob({ name: 'prices', job, inputs: usual }))).problems[0]!.where).toMatch(
+        /^inputs\[0\]/,
+      );
+    });
+
+    it('takes the rows of another one under the same plan, with what else the job says', async () => {
+      const inputs = [
+        { name: 'file', label: 'Prices', spots },
+        { name: 'words', label: 'Note', spots: [{ at: '/edits/1/value' }] },
+      ];
+      const saved = await w.admin.saveJob({ name: 'prices', job, inputs, open: true });
+      expect(saved.asks[0]).toMatchObject({ kind: 'file', usual: '' });
+      expect(saved.sentence).toContain('in the file “‹file›”: put values, one a record, into price per hive');
+      expect(saved.schema).toMatchObject({ properties: { file: { format: 'uuid' } } });
+      const { id } = await file('ref,price\nB-0000003,43\nB-0000004,44\nB-0000005,45\nnone,1\n');
+      const p = await w.admin.useJob('prices', { inputs: { file: id, words: 'anew' } });
+      expect(p.sentence).toContain('put 3 values, one a record, into price per hive and set note to “anew”');
+      const { records } = await w.admin.previewRecords(p.id, {});
+      expect(records.map((r) => r.key)).toEqual(['3', '4', '5']);
+      expect(records[0]!.changes.map((c) => c.new?.value)).toEqual(['43.00', 'anew']);
+    });
+
+    it('says what is wrong with the file that is said, or that none is', async () => {
+      const trouble = async (said: Record<string, string>) =>
+        (await refusedWith(w.admin.useJob('prices', { inputs: said }))).problems[0];
+      expect(await trouble({})).toMatchObject({ where: 'inputs.file', message: 'Say Prices: nothing was said.' });
+      expect(await trouble({ file: 'prices.csv' })).toMatchObject({ where: 'inputs.file' });
+      const { id: other } = await file('code,amount\nB-0000003,43\n');
+      expect(await trouble({ file: other })).toMatchObject({
+        where: 'inputs.file',
+        message: expect.stringContaining('no column “ref”') as string,
+      });
+      const { id: none } = await file('ref,price\nnone,43\n');
+      expect((await trouble({ file: none }))!.message).toMatch(/^“prices.csv”: No row can be taken.*1 row/);
+      const { id: theirs } = await file('ref,price\nB-0000003,43\n', w.editor);
+      expect((await trouble({ file: theirs }))!.message).toContain('no such file of yours');
+      // The job is open: its user brings a file of their own.
+      expect((await w.editor.useJob('prices', { inputs: { file: theirs } })).totals.matched).toBe(1);
+    });
+
+    it('keeps the file and its values as long as it is kept', async () => {
+      await w.sql.query(`update tantamos.file set made_at = now() - interval '9 days' where id = $1`, [first]);
+      await w.sql.query(`update tantamos.list set made_at = now() - interval '9 days' where file = $1`, [first]);
+      await w.sql.query(`update tantamos.given set made_at = now() - interval '9 days'`);
+      await w.sql.query('delete from tantamos.preview_work');
+      const { rows } = await w.sql.query<{ id: string }>(`select id from tantamos.given where id::text = $1`, [
+        (job.edits[0] as { given: { id: string } }).given.id,
+      ]);
+      await w.sql.query('select tantamos.drop_unused_values(1000)');
+      await file('ref,price\nB-0000003,43\n');
+      await w.admin.paste({ text: 'B-0000003', targets: [{ type: 'bookings', fields: ['reference'] }] });
+      const kept = await w.sql.query('select from tantamos.given where id = $1', [rows[0]!.id]);
+      expect(kept.rowCount).toBe(1);
+      expect((await w.admin.savedJob('prices')).trouble).toBeNull();
+      const { id } = await file('ref,price\nB-0000006,46\n');
+      expect((await w.admin.useJob('prices', { inputs: { file: id } })).totals.matched).toBe(1);
+    });
+
+    it('makes new records of its rows where the plan does', async () => {
+      const head = 'id,code,name,kind,status,valley';
+      const { id: made } = await file(`${head}\n900001,G-900001,Made A,orchard,active,north\n`);
+      const growers = {
+        type: 'growers',
+        match: [{ column: 'code', field: 'code' }],
+        take: ['id', 'name', 'kind', 'status', 'valley'].map((of) => ({ field: of, column: of })),
+        unknown: 'create' as const,
+      };
+      const { job: making } = await w.admin.planFile(made, growers);
+      expect(making).toMatchObject({ act: 'create' });
+      const inputs = [{ name: 'file', label: 'New growers', spots: [{ at: '/from/file' }] }];
+      await w.admin.saveJob({ name: 'new growers', job: making as SavedJobBody['job'], inputs });
+      const { id } = await file(
+        `${head}\n900002,G-900002,Made B,orchard,active,north\n900003,G-900003,Made C,orchard,active,north\n1,G-000001,Renamed,orchard,active,north\n`,
+      );
+      const p = await w.admin.useJob('new growers', { inputs: { file: id } });
+      expect(p.parts.map((part) => [part.act, part.totals.matched])).toEqual([
+        ['update', 1],
+        ['create', 2],
+      ]);
+      await w.admin.dropSavedJob('new growers');
+    });
+  });
 });

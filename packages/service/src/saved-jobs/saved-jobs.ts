@@ -8,9 +8,9 @@ import {
   editSentence,
   fail,
   filledIn,
+  isOfOneTime,
   jobSentence,
   selectionsOf,
-  spotOfList,
   ProblemError,
   within,
   type AskedInput,
@@ -24,12 +24,16 @@ import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
 import { rulesNamedIn } from '../rules/users';
 import { allOrNone, keptName, mustBeNewest } from '../kept-by-name';
+import { filedIn } from '../files/filed';
+import { keptFile } from '../files/store';
 import { matchList, type Target } from '../lists/match';
 import { namesOfSaved } from '../selections/context';
+import type { Alongside } from '../previews/previews';
 import { plainJob } from '../selections/plain';
 import { typesOf } from '../selections/visible';
 import { turns } from '../turns';
 import { boundJob, namesIn, type SavedJobSaid } from './bound';
+import { fileAsked, withRowsOf, type FileAsked } from './filed';
 
 interface Row {
   readonly id: string;
@@ -66,9 +70,9 @@ export class SavedJobs {
       `${selectJobs} where j.open or j.owner = $1 or $1 = any(j.shared_with) order by lower(j.folder) nulls first, lower(j.name)`,
       [person.id],
     );
-    const { catalog, context } = await this.compiler.context(
+    const { catalog, context } = await this.context(
       seen,
-      rows.flatMap((r) => selectionsOf(r.bound.job)),
+      rows.map((r) => r.bound.job),
     );
     const visible: SavedJobView[] = [];
     const turn = turns();
@@ -103,9 +107,9 @@ export class SavedJobs {
        where v.job = $1 order by v.version desc`,
       [id],
     );
-    const { catalog, context } = await this.compiler.context(
+    const { catalog, context } = await this.context(
       seen,
-      rows.flatMap((r) => selectionsOf(r.said.job)),
+      rows.map((r) => r.said.job),
     );
     return rows
       .filter(({ said }) => seen.isWhole || troubleOf(said, catalog, context) === null)
@@ -146,9 +150,10 @@ export class SavedJobs {
     if (view.trouble !== null) fail('bad_value', `“${clip(view.name)}” needs a look first: ${view.trouble}`);
     const row = await this.database.one<Row & Record<string, unknown>>(`${selectJobs} where j.id = $1`, [view.id]);
     const { inputs } = row!.bound;
-    const { catalog, context } = await this.compiler.context(seen, selectionsOf(row!.bound.job));
+    const { catalog, context } = await this.context(seen, [row!.bound.job]);
     const job = await this.readable(row!, catalog, context);
-    const filled = filledIn(job, inputs, await this.withLists(seen, view, said), catalog, context);
+    const taken = filledIn(job, inputs, await this.withLists(seen, view, said), catalog, context);
+    const filled = await this.withFile(seen, view, row!.said.file, taken, said);
     return { id: view.id, job: why === undefined ? filled : { ...filled, why }, lastPreview: row!.last_preview };
   }
 
@@ -170,6 +175,29 @@ export class SavedJobs {
     return { ...said, [given[0]]: id };
   }
 
+  /** The rows of the file that was said, where the job asks for one. */
+  private async withFile(
+    seen: Seen,
+    { asks }: SavedJobView,
+    asked: FileAsked | undefined,
+    job: Job,
+    said: Readonly<Record<string, string>>,
+  ): Promise<Job> {
+    const name = asks.find((a) => a.kind === 'file')?.name;
+    if (name === undefined || !asked) return job;
+    const [, id] = Object.entries(said).find(([of]) => of.toLowerCase() === name.toLowerCase())!;
+    if (!uuid.test(id.trim()))
+      fail('bad_value', `“${clip(id)}” is no id of a file: send the file first.`, { where: `inputs.${name}` });
+    return withRowsOf({ database: this.database, compiler: this.compiler }, seen, job, asked, { name, id: id.trim() });
+  }
+
+  /** What jobs that are kept may refer to, the files among it that they were saved with. */
+  private async context(seen: Seen, jobs: readonly Job[]): Promise<{ catalog: Catalog; context: Context }> {
+    const { catalog, context } = await this.compiler.context(seen, jobs.flatMap(selectionsOf));
+    const filed = await filedIn((id) => keptFile(this.database, id), jobs, catalog, context);
+    return { catalog, context: { ...context, filed } };
+  }
+
   /** As it was said, where its names mean today what they meant then; with keys otherwise. */
   private async readable({ said, bound }: Row, catalog: Catalog, context: Context): Promise<Job> {
     const now = await boundJob(this.database, said.job, catalog, context).catch((error: unknown) => {
@@ -179,11 +207,14 @@ export class SavedJobs {
     return JSON.stringify(sorted(now)) === JSON.stringify(sorted(bound.job)) ? said.job : bound.job;
   }
 
-  async used(id: string, preview: string, account: string): Promise<void> {
-    await this.database.rows(
-      'update tantamos.saved_job set last_preview = $2, used_by = $3, used_at = now() where id = $1',
-      [id, preview, account],
-    );
+  /** Notes with a preview that it was made of a job. */
+  used(id: string, account: string): Alongside {
+    return async (connection, preview) => {
+      await connection.query(
+        'update tantamos.saved_job set last_preview = $2, used_by = $3, used_at = now() where id = $1',
+        [id, preview, account],
+      );
+    };
   }
 
   private async saveOn(connection: Connection, seen: Seen, body: SavedJobBody): Promise<string> {
@@ -192,7 +223,9 @@ export class SavedJobs {
     if (body.open || body.people?.length) seen.must('keep_open');
     const plain = plainSaid(body);
     const bound = await this.bound(seen, plain);
-    const said: SavedJobSaid = { ...plain, names: await namesIn(this.database, plain.job, seen.catalog) };
+    const file = await fileAsked(connection, plain.job, plain.inputs);
+    const names = await namesIn(this.database, plain.job, seen.catalog);
+    const said: SavedJobSaid = { ...plain, names, ...(file ? { file } : {}) };
     const people = await accountsOf(connection, body.people ?? []);
     const { rows: found } = await connection.query<Row>(`${selectJobs} where lower(j.name) = lower($1)`, [name]);
     const before = found[0];
@@ -245,11 +278,12 @@ const selectJobs = `
 function plainSaid({ job, inputs = [], look = {} }: SavedJobBody): SavedJobSaid {
   const { after: _, ...plain } = plainJob(job);
   const { keys, list, drop } = plain.selection;
-  const isAsked = inputs.some((i) => i.spots.some((s) => s.at === spotOfList));
-  if (keys || drop || (list && !isAsked))
+  const isAsked = inputs.some((i) => i.spots.some(isOfOneTime));
+  const isFiled = plain.from !== undefined && 'file' in plain.from;
+  if (keys || drop || ((list || isFiled) && !isAsked))
     fail(
       'bad_value',
-      'Records picked or dropped by hand are of one time, and so is a pasted list: save the job without them, or ask for the list at use.',
+      'Records picked or dropped by hand are of one time, and so are a pasted list and the rows of a file: save the job without them, or ask for the list or the file at use.',
       {
         where: 'job.selection',
       },
@@ -332,13 +366,33 @@ function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobV
 /** The job with the names of what it asks for in their places, where a name may stand: “owner is ‹leaver›”. */
 function leftOpen({ job, inputs }: SavedJobSaid, asks: readonly AskedInput[], catalog: Catalog, context: Context): Job {
   const open = asks.filter((a) => ['record', 'text'].includes(a.kind) && !a.among);
+  const file = asks.find((a) => a.kind === 'file');
+  const others = inputs.filter((i) => i.name !== file?.name);
   try {
-    return filledIn(job, inputs, Object.fromEntries(open.map((a) => [a.name, `‹${a.name}›`])), catalog, context);
+    const filled = filledIn(
+      job,
+      others,
+      Object.fromEntries(open.map((a) => [a.name, `‹${a.name}›`])),
+      catalog,
+      context,
+    );
+    return file ? leftForFile(filled, file.name) : filled;
   } catch (error) {
     // A name that does not fit into its field: then it is said as it stands.
     if (error instanceof ProblemError) return job;
     throw error;
   }
+}
+
+/** The same, of a file that is not known yet. */
+function leftForFile(job: Job, name: string): Job {
+  const { list } = job.selection;
+  const edits = job.edits.map((e) => (e.kind === 'put' && e.given ? { ...e, given: { ...e.given, count: 0 } } : e));
+  return {
+    ...job,
+    edits,
+    ...(list ? { selection: { ...job.selection, list: { ...list, file: `‹${name}›` } } } : {}),
+  };
 }
 
 /** Why a job needs a look before it is used; null where it does not. */
@@ -367,7 +421,8 @@ function schemaOf(asks: readonly AskedInput[]): object {
   const one = ({ label, kind, choices, among, usual, from, to }: AskedInput): object => ({
     type: 'string',
     title: label,
-    default: usual,
+    ...(kind === 'file' ? {} : { default: usual }),
+    ...(kind === 'file' ? { format: 'uuid', description: 'the id of a file of values that was sent' } : {}),
     ...(kind === 'date' ? { format: 'date' } : kind === 'moment' ? { format: 'date-time' } : {}),
     ...(kind === 'number' ? { pattern: '^-?\\d+(\\.\\d+)?$' } : {}),
     ...(choices ? { enum: choices.map((c) => c.value) } : among ? { enum: among } : {}),

@@ -1,13 +1,17 @@
 import { counted } from '../../components/format';
 import type { EditForm } from './form';
 
-/** A value of its own for each of some records: pasted into the grid, not typed here. */
+/** A value of its own for each of some records: pasted into the grid or out of a file, not typed here. */
 export const put: EditForm<'put'> = {
   action: null,
   fits: () => true,
-  complete: ({ field, values }) =>
-    field !== undefined && values !== undefined ? { kind: 'put', field, values } : null,
+  complete: ({ field, values, given }) => {
+    if (field === undefined) return null;
+    if (given !== undefined) return { kind: 'put', field, given };
+    return values === undefined ? null : { kind: 'put', field, values };
+  },
   Form({ edit }) {
+    if (edit.given) return <p className="flex-1">{counted(edit.given.count, 'value')}, each for its own record.</p>;
     const values = Object.values(edit.values ?? {});
     return (
       <p className="flex-1">
