@@ -20,7 +20,7 @@ interface Props<V extends Version> {
   newest: number;
   /** What it says, besides who and when: a heading, and the cell of each. */
   says: string;
-  cell: (version: V) => { readonly text: ReactNode; readonly title: string };
+  cell: (version: V) => ReactNode;
   /** Brings one back, as a new version; null: the person may not. */
   onBack: ((version: V) => Promise<unknown>) | null;
   onClose: () => void;
@@ -43,26 +43,21 @@ export function Versions<V extends Version>({ of, versions, newest, says, cell, 
           <Trouble error={versions.error} />
         ) : (
           <Table label="Versions" heads={heads}>
-            {(versions.data ?? []).map((v) => {
-              const { text, title } = cell(v);
-              return (
-                <tr key={v.version}>
-                  <td className={tableCell}>{v.version}</td>
-                  <td className={tableCell}>{moment(v.changedAt)}</td>
-                  <td className={tableCell}>{v.changedBy}</td>
-                  <td className={`${tableCell} w-full max-w-0 truncate`} title={title}>
-                    {text}
-                  </td>
-                  <td className={`${tableCell} text-right`}>
-                    {onBack && v.version !== newest && (
-                      <LinkButton aria-label={`Bring back version ${v.version}`} onClick={() => back.mutate(v)}>
-                        Bring back
-                      </LinkButton>
-                    )}
-                  </td>
-                </tr>
-              );
-            })}
+            {(versions.data ?? []).map((v) => (
+              <tr key={v.version} className="align-baseline">
+                <td className={tableCell}>{v.version}</td>
+                <td className={tableCell}>{moment(v.changedAt)}</td>
+                <td className={tableCell}>{v.changedBy}</td>
+                <td className={`${tableCell} w-full py-2 whitespace-normal! wrap-anywhere`}>{cell(v)}</td>
+                <td className={`${tableCell} text-right`}>
+                  {onBack && v.version !== newest && (
+                    <LinkButton aria-label={`Bring back version ${v.version}`} onClick={() => back.mutate(v)}>
+                      Bring back
+                    </LinkButton>
+                  )}
+                </td>
+              </tr>
+            ))}
           </Table>
         )}
       </div>

@@ -22,15 +22,16 @@ export default function JobVersions({ job, onClose }: { job: SavedJobView; onClo
       versions={useQuery(queries.savedJobVersions(job.name))}
       newest={job.version}
       says="What changed"
-      cell={(v) => ({
-        text: (
-          <>
-            {v.changes.join('; ')}
-            {v.why && <span className="text-quiet"> – {v.why}</span>}
-          </>
-        ),
-        title: `${v.changes.join('; ')}. ${v.sentence}`,
-      })}
+      cell={(v) => (
+        <>
+          <ul>
+            {v.changes.map((change) => (
+              <li key={change}>{change}</li>
+            ))}
+          </ul>
+          {v.why && <p className="text-quiet">{v.why}</p>}
+        </>
+      )}
       onBack={job.mayChange ? bringBack : null}
       onClose={onClose}
     />

@@ -20,15 +20,12 @@ export default function RuleVersions({
       versions={useQuery(queries.ruleVersions(rule.name))}
       newest={rule.version}
       says="Asks"
-      cell={(v) => ({
-        text: (
-          <>
-            {v.isOn ? '' : 'Off: '}
-            {v.words} <span className="text-quiet">{v.said.message}</span>
-          </>
-        ),
-        title: `${v.words} (“${v.said.message}”)`,
-      })}
+      cell={(v) => (
+        <>
+          {v.isOn ? '' : 'Off: '}
+          {v.words} <span className="text-quiet">{v.said.message}</span>
+        </>
+      )}
       onBack={async (v) => {
         await api.saveRule({ ...(v.said as unknown as RuleBody), version: rule.version });
         onBack();

@@ -229,6 +229,20 @@ describe('saved jobs', () => {
     await w.admin.importJobs({ file: elsewhere, names: { 'Tobias Fenwick': 'Tobias Fenwick' } });
   });
 
+  it('is used with a preview, or neither is noted', async () => {
+    await w.admin.saveJob(leaver);
+    const previews = async () =>
+      (await w.sql.query<{ n: number }>('select count(*)::int as n from tantamos.preview')).rows[0]!.n;
+    const before = await previews();
+    await w.sql.query('alter table tantamos.saved_job rename column used_at to used_once');
+    await expect(w.admin.useJob('leaver', {})).rejects.toThrow();
+    await w.sql.query('alter table tantamos.saved_job rename column used_once to used_at');
+    expect(await previews()).toBe(before);
+    const p = await w.admin.useJob('leaver', {});
+    expect((await w.admin.savedJob('leaver')).lastPreview).toBe(p.id);
+    await w.admin.dropSavedJob('leaver');
+  });
+
   it('asks for a pasted list, which is matched as the saved one had been', async () => {
     const { id } = await w.admin.paste({
       text: 'G-000001\nG-000002',

@@ -3,6 +3,7 @@ import {
   askedOf,
   checkInputs,
   checkJob,
+  checkSelection,
   clip,
   closest,
   editSentence,
@@ -12,6 +13,7 @@ import {
   jobSentence,
   selectionsOf,
   ProblemError,
+  whichWords,
   within,
   type AskedInput,
   type Catalog,
@@ -118,7 +120,7 @@ export class SavedJobs {
         job: said.job,
         inputs: said.inputs,
         sentence: sentenceOf(said, catalog, context),
-        changes: changesBetween(rows[i + 1]?.said, said, catalog),
+        changes: changesBetween(rows[i + 1]?.said, said, catalog, context),
         why,
         changedBy: by,
         changedAt: at.toISOString(),
@@ -446,8 +448,24 @@ function usesOf(job: Job): SavedJobView['uses'] {
   return [...selections, ...rules, ...fields];
 }
 
+function otherRecords(before: SavedJobSaid, now: SavedJobSaid, catalog: Catalog, context: Context): string[] {
+  try {
+    const [was, is] = [before, now].map(({ job }) => whichWords(checkSelection(job.selection, catalog, context)));
+    if (was !== is) return [`now: ${is!}`, `no longer: ${was!}`];
+  } catch (error) {
+    // What one of them names has gone since.
+    if (!(error instanceof ProblemError)) throw error;
+  }
+  return ['other records'];
+}
+
 /** What differs from the version before, in words. */
-function changesBetween(before: SavedJobSaid | undefined, now: SavedJobSaid, catalog: Catalog): string[] {
+function changesBetween(
+  before: SavedJobSaid | undefined,
+  now: SavedJobSaid,
+  catalog: Catalog,
+  context: Context,
+): string[] {
   if (!before) return ['saved'];
   const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
   const type = catalog.find(now.job.selection.type);
@@ -457,7 +475,7 @@ function changesBetween(before: SavedJobSaid | undefined, now: SavedJobSaid, cat
     );
   const [old, fresh] = [said(before), said(now)];
   return [
-    ...(same(before.job.selection, now.job.selection) ? [] : ['other records']),
+    ...(same(before.job.selection, now.job.selection) ? [] : otherRecords(before, now, catalog, context)),
     ...(same([before.job.act, before.job.also], [now.job.act, now.job.also]) ? [] : ['other things made or deleted']),
     ...(same(before.job.then, now.job.then) ? [] : ['other further parts']),
     ...fresh.filter((s) => !old.includes(s)).map((s) => `now: ${s}`),
