@@ -5,7 +5,18 @@ describe('a minute of everything going wrong at once', () => {
     const said = await runScript('chaos.mjs', '--built', '--minutes', '1', '--kill', '2500', '--crash', '8000');
     const told = JSON.parse(said) as Record<string, number> & { wrong: string[] };
     expect(told.wrong).toEqual([]);
-    for (const what of ['runs', 'changed', 'handEdits', 'locks', 'cuts', 'serviceKills', 'crashes', 'made', 'deleted'])
+    for (const what of [
+      'runs',
+      'changed',
+      'handEdits',
+      'locks',
+      'cuts',
+      'serviceKills',
+      'crashes',
+      'made',
+      'deleted',
+      'handed',
+    ])
       expect([what, told[what]! > 0]).toEqual([what, true]);
   }, 240_000);
 });

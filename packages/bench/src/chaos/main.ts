@@ -3,9 +3,10 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { Pool } from 'pg';
 import type { Client } from '@tantamos/client';
-import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import type { JobBody, PreviewView, RunView, SafetyBody } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { audit } from './audit';
+import { auditHanded, giver, handed, handover, makeHanded } from './handed';
 import { auditMade, auditUnmade, madeAlong, makeMade, parcels, parcelsGo } from './made';
 import { Pair } from './pair';
 import { network, people, type Counts } from './storm';
@@ -35,6 +36,7 @@ async function chaos(): Promise<number> {
   db.on('error', () => {});
   await makeWorld(db);
   await makeMade(db);
+  await makeHanded(db);
   const counts: Counts = { handEdits: 0, handDeletes: 0, locks: 0, cuts: 0, serviceKills: 0, crashes: 0, words: 0 };
   const pair = new Pair(program, values.url!, counts);
   await pair.start();
@@ -53,9 +55,14 @@ async function chaos(): Promise<number> {
     notYet: 0,
     made: 0,
     deleted: 0,
+    handed: 0,
   };
-  // However slow the machine is, something is made and something is deleted.
-  while ((Date.now() < end || runs.deleted === 0) && wrong.length === 0 && runs.rounds < mostRounds) {
+  // However slow the machine is, something is made, something is deleted and something handed over.
+  while (
+    (Date.now() < end || runs.deleted === 0 || runs.handed === 0) &&
+    wrong.length === 0 &&
+    runs.rounds < mostRounds
+  ) {
     runs.rounds++;
     await quietly(() => mend(db));
     let calm = false;
@@ -71,6 +78,9 @@ async function chaos(): Promise<number> {
     // Every third round records are made along, every fourth, from the second on, some are deleted.
     const makes = runs.rounds % 3 === 1;
     const goes = runs.rounds % 4 === 2;
+    // Every fourth, from the third on, a person hands over what is theirs.
+    const hands = runs.rounds % 4 === 3;
+    const theirs = await quietly(() => handed(db));
     const there = await quietly(() => parcels(db));
     const job: JobBody = goes
       ? parcelsGo(runs.rounds)
@@ -79,7 +89,11 @@ async function chaos(): Promise<number> {
           edits: [noteEdits(tag)[runs.rounds % 3]!],
           ...(makes ? { also: madeAlong(tag) } : {}),
         };
-    const preview = await pair.insist((c) => settled(c, job));
+    const preview = await pair.insist((c) =>
+      settled(c, (safety) =>
+        hands ? c.makeHandover('owners', giver, { ...handover, safety }) : c.makePreview({ ...job, safety }),
+      ),
+    );
     const run = preview.totals.will_change > 0 ? await followed(db, pair, preview, counts, () => calm) : null;
     calm = true;
     clearTimeout(soothe);
@@ -91,8 +105,11 @@ async function chaos(): Promise<number> {
       if (left.count !== there.count - run.totals.changed)
         wrong.push(`run ${run.id}: ${there.count} parcels less ${run.totals.changed} are ${left.count}`);
       runs.deleted += run.totals.changed;
+    } else if (hands) {
+      wrong.push(...(await quietly(() => auditHanded(db, run.id))));
+      runs.handed += run.totals.changed;
     } else wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
-    if (makes) {
+    if (makes && !goes && !hands) {
       wrong.push(...(await quietly(() => auditMade(db, run.id, tag, from))));
       runs.made += run.along.reduce((n, a) => n + a.count, 0);
     }
@@ -104,7 +121,7 @@ async function chaos(): Promise<number> {
     runs.inUse += run.totals.in_use;
     runs.gone += run.totals.gone;
     runs.notYet += run.totals.not_yet;
-    if ((makes || goes || runs.rounds % 2 === 0) && run.totals.changed > 0) {
+    if ((makes || goes || hands || runs.rounds % 2 === 0) && run.totals.changed > 0) {
       // Taken back in calm: what nobody has edited since is as it was before.
       const before = await lastAudited(db);
       const back = await pair.insist(async (c) => {
@@ -120,8 +137,10 @@ async function chaos(): Promise<number> {
         if (goes) {
           if ((await quietly(() => parcels(db))).image !== there.image)
             wrong.push(`undo ${undo.id}: parcels or labels are not what they were`);
+        } else if (hands) {
+          if ((await quietly(() => handed(db))) !== theirs) wrong.push(`undo ${undo.id}: not all is with whom it was`);
         } else wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
-        if (makes) wrong.push(...(await quietly(() => auditUnmade(db, undo.id, tag))));
+        if (makes && !goes && !hands) wrong.push(...(await quietly(() => auditUnmade(db, undo.id, tag))));
         if (undo.totals.changed !== back.totals.will_change && undo.totals.refused === 0)
           wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.will_change}`);
         runs.undone += undo.totals.changed;
@@ -144,13 +163,13 @@ const noteEdits = (tag: string): JobBody['edits'] => [
   { kind: 'invent', field: 'note', what: 'words', from: 2, to: 4, alike: 'record', seed: tag },
 ];
 
-async function settled(c: Client, job: JobBody): Promise<PreviewView> {
-  const safety = {
+async function settled(c: Client, make: (safety: SafetyBody) => Promise<PreviewView>): Promise<PreviewView> {
+  const safety: SafetyBody = {
     batchSize: 20 + Math.floor(Math.random() * 400),
     atOnce: 1 + Math.floor(Math.random() * 4),
     pace: 100,
   };
-  let p = await c.makePreview({ ...job, safety });
+  let p = await make(safety);
   for (let i = 0; p.state === 'working' && i < 200; i++) {
     await sleep(50);
     p = await c.preview(p.id);
