@@ -183,6 +183,28 @@ describe('whole records', () => {
       ],
     };
 
+    it('not counted, and the record refused, where the database swallows what is made for it', async () => {
+      await w.sql.query(`create function swallow() returns trigger language plpgsql as $$ begin
+        if new.grower % 2 = 0 then return null; end if; return new; end $$;
+        create trigger swallow before insert on remarks for each row execute function swallow()`);
+      const p = await previewed(w.admin, {
+        selection: { type: 'growers', filter: 'id BETWEEN 601 AND 606' },
+        edits: [{ kind: 'set', field: 'note', value: 'swallowed' }],
+        also: [{ type: 'remarks', by: 'grower', values: [{ kind: 'set', field: 'body', value: 'swallowed' }] }],
+        safety: { pace: 100 },
+      });
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: 6 });
+      const made = await rows<{ grower: number }>(`select grower from remarks where body = 'swallowed' order by 1`);
+      const changed = await rows<{ id: number }>(`select id from growers where note = 'swallowed' order by 1`);
+      expect(made.map((m) => m.grower)).toEqual([601, 603, 605]);
+      expect(changed.map((c) => c.id)).toEqual([601, 603, 605]);
+      expect(run.totals).toMatchObject({ changed: 3, refused: 3 });
+      expect(run.along.map((a) => a.count)).toEqual([3]);
+      await undone(run.id);
+      expect(await rows(`select from remarks where body = 'swallowed'`)).toEqual([]);
+      await w.sql.query('drop trigger swallow on remarks; drop function swallow');
+    });
+
     it('a task for each owner of whom one at least is dealt with', async () => {
       const before = await image('bookings', 'tasks');
       const p = await previewed(w.admin, {
