@@ -177,12 +177,17 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
 
 /** Of each of a job's own parts, how many records it matches, from how many each part of its order does. */
 export function matchedOf(job: CheckedJob, matched: readonly number[]): readonly (number | undefined)[] {
+  return ownPlaces(job).map((at) => (at === null ? undefined : matched[at]));
+}
+
+/** Which part of its order deals with the records of each part of a job itself; null where only others do, along with them. */
+export function ownPlaces(job: CheckedJob): readonly (number | null)[] {
   let at = 0;
   return [job, ...job.then].map((of, i) => {
     const parts = partsOf(of, i, at);
     const own = parts.findIndex((p) => p.selection === of.selection);
     at += parts.length;
-    return own < 0 ? undefined : matched[at - parts.length + own];
+    return own < 0 ? null : at - parts.length + own;
   });
 }
 

@@ -72,6 +72,29 @@ describe('whole records', () => {
       expect((await refusedWith(w.admin.makePreview(job))).code).toBe(code);
     });
 
+    it('what is to be known of a later part is said too, by its type', async () => {
+      const p = await previewed(w.admin, {
+        selection: { type: 'growers', filter: "valley = 'north' AND status = 'active'" },
+        edits: [{ kind: 'set', field: 'note', value: '= credit_limit * 2' }],
+        then: [
+          {
+            selection: { type: 'bookings', filter: "status = 'draft'" },
+            follows: { field: 'grower' },
+            edits: [
+              { kind: 'set', field: 'status', value: 'confirmed' },
+              { kind: 'set', field: 'note', value: '= hives * 2' },
+            ],
+          },
+        ],
+      });
+      const said = (code: string) => p.notes.filter((n) => n.code === code).map((n) => [n.message, Boolean(n.mend)]);
+      expect(said('reads_like')).toEqual([
+        [expect.stringMatching(/^Note is given/), true],
+        [expect.stringMatching(/^Bookings: Note is given/), false],
+      ]);
+      expect(said('filter_edited')).toEqual([[expect.stringMatching(/^Bookings: The filter asks for status/), false]]);
+    });
+
     it('what is left of it is tried again part by part, each with its own records', async () => {
       const before = await image('growers', 'bookings');
       const p = await previewed(w.admin, follow);

@@ -12,7 +12,7 @@ import {
   type Change,
   type Checked,
   type CheckedJob,
-  type CheckedPart,
+  type CheckedJobPart,
   type Edit,
   type Given,
   type Job,
@@ -112,7 +112,12 @@ export async function mustBeKept(database: Database, job: CheckedJob): Promise<v
 }
 
 /** What is to be said of given values that no selected record took: how many, and the first of them with the reason. */
-export async function unusedGiven(database: Database, previewId: string, part: CheckedPart): Promise<Note[]> {
+export async function unusedGiven(
+  database: Database,
+  previewId: string,
+  part: CheckedJobPart,
+  at: number,
+): Promise<Note[]> {
   const notes: Note[] = [];
   for (const { field, value } of part.changes) {
     // Of a map nobody expects that all of it occurs.
@@ -121,9 +126,9 @@ export async function unusedGiven(database: Database, previewId: string, part: C
       // Set against set: the database knows too little of what has just been kept to leave it to join them.
       `with unused as (
          select key from tantamos.given_value where given = $1
-         except select k.key from tantamos.batch b cross join lateral unnest(b.keys) k(key) where b.preview = $2)
+         except select k.key from tantamos.batch b cross join lateral unnest(b.keys) k(key) where b.preview = $2 and b.part = $4)
        select key, count(*) over ()::int as total from unused order by key limit $3`,
-      [value.given.kept, previewId, mostExamples],
+      [value.given.kept, previewId, mostExamples, at],
     );
     if (rows.length === 0) continue;
     const { type } = part;

@@ -17,6 +17,7 @@ import {
   walkSyntax,
   type Catalog,
   type CheckedJob,
+  type CheckedJobPart,
   type Context,
   type Selection,
 } from '@tantamos/core';
@@ -36,7 +37,9 @@ const longestRead = 10_000;
 export async function inactiveNotes(
   database: Database,
   previewId: string,
-  { changes }: CheckedJob,
+  { changes }: CheckedJobPart,
+  /** Of which part of the order. */
+  at: number,
   catalog: Catalog,
 ): Promise<Note[]> {
   const notes: Note[] = [];
@@ -49,7 +52,7 @@ export async function inactiveNotes(
       select ${name}::text as name, m.n, count(*) over ()::int as total from (
         select i.new as key, count(*)::int as n from tantamos.batch b ${valueJoins([field.name], 'b.preview', 'b.position')}
         cross join lateral rows from (unnest(v1.old), unnest(v1.new), string_to_table(b.verdicts, null)) i(old, new, verdict)
-        where b.preview = ${value(previewId)}::uuid and b.part = 0 and i.verdict = ${letter('will_change')}
+        where b.preview = ${value(previewId)}::uuid and b.part = ${value(at)}::int and i.verdict = ${letter('will_change')}
           and i.old is distinct from i.new and i.new is not null group by 1) m
       join ${tableOf(target)} t on ${keyText(keyColumns(target, t))} = m.key
       where t.${identifier(target.activeField)} is false order by m.n desc, 1 limit ${value(mostTold)}`);
@@ -115,7 +118,11 @@ export async function perNotes(database: Database, job: CheckedJob, catalog: Cat
 }
 
 /** Saved selections that ask for a field that is changed: they may find other records afterwards. */
-export async function usesNotes(database: Database, seen: Seen, { selection, changes }: CheckedJob): Promise<Note[]> {
+export async function usesNotes(
+  database: Database,
+  seen: Seen,
+  { selection, changes }: CheckedJobPart,
+): Promise<Note[]> {
   const { id } = selection.type;
   const written = new Map(changes.map((c) => [c.field.name.toLowerCase(), c.field.label.toLowerCase()]));
   const saved = await database.rows<{ name: string; selection: Selection }>(
@@ -154,15 +161,16 @@ function fieldsIn(filter: string): string[] {
 export async function ownNotes(
   database: Database,
   previewId: string,
-  { selection: { type } }: CheckedJob,
+  { selection: { type } }: CheckedJobPart,
+  at: number,
   { me }: Context,
   seen: Seen,
 ): Promise<Note[]> {
   if (me?.type !== type.id) return [];
   const found = await database.one(
     `select from tantamos.batch b cross join lateral rows from (unnest(b.keys), string_to_table(b.verdicts, null)) i(key, verdict)
-     where b.preview = $1 and i.key = $2 and i.verdict = $3 limit 1`,
-    [previewId, me.key, letterOf('will_change')],
+     where b.preview = $1 and b.part = $4 and i.key = $2 and i.verdict = $3 limit 1`,
+    [previewId, me.key, letterOf('will_change'), at],
   );
   if (!found) return [];
   return [

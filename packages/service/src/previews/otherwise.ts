@@ -2,9 +2,9 @@ import {
   countsAmong,
   leavingOut,
   otherwisesOf,
-  type CheckedJob,
+  type CheckedJobPart,
   type Edit,
-  type Job,
+  type JobPart,
   type Otherwise,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
@@ -16,8 +16,8 @@ const longestLook = 2000;
 /** Records that come to what is meant for all others because what is asked of them is blank, counted apart. */
 export async function otherwiseNotes(
   database: Database,
-  job: Job,
-  { selection, changes }: CheckedJob,
+  job: JobPart,
+  { selection, changes }: CheckedJobPart,
 ): Promise<Note[]> {
   const found = changes.flatMap(({ field, ...change }) =>
     otherwisesOf({ field, ...change }).map((o) => ({ ...o, field })),

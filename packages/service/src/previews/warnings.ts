@@ -8,10 +8,10 @@ import {
   typeWords,
   value,
   walk,
-  type CheckedJob,
+  type CheckedJobPart,
   type Edit,
   type Field,
-  type Job,
+  type JobPart,
   type WorkOrder,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
@@ -20,7 +20,7 @@ import type { Note } from './preview-row';
 // What a person should know before a preview is started, each with what can be done about it.
 
 /** Texts to be written as they stand, though they read like a formula or a field. */
-export function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
+export function literalNotes(job: JobPart, { selection }: CheckedJobPart): Note[] {
   return job.edits.flatMap((edit, at): Note[] => {
     if (!('value' in edit) || typeof edit.value !== 'string') return [];
     const { field: name, value } = edit;
@@ -39,7 +39,7 @@ export function literalNotes(job: Job, { selection }: CheckedJob): Note[] {
 }
 
 /** Of the selection: that it is every record, or asks for what is being changed. */
-export function selectionNotes({ selection, changes }: CheckedJob): Note[] {
+export function selectionNotes({ selection, changes }: CheckedJobPart): Note[] {
   const { type, condition, list: pasted, take, keys, related } = selection;
   const notes: Note[] = [];
   const few = condition ?? pasted ?? take ?? keys ?? related;
@@ -107,7 +107,11 @@ const fewValues = 200;
 const longestLook = 2000;
 
 /** Texts written as they stand into fields of few values, where none has them but one has nearly: a typing mistake, perhaps. */
-export async function newValueNotes(database: Database, job: Job, { selection, changes }: CheckedJob): Promise<Note[]> {
+export async function newValueNotes(
+  database: Database,
+  job: JobPart,
+  { selection, changes }: CheckedJobPart,
+): Promise<Note[]> {
   const notes: Note[] = [];
   for (const { field, value: source } of changes) {
     if (source.from !== 'expression' || source.worked || source.tree.kind !== 'value') continue;
@@ -136,7 +140,7 @@ export async function newValueNotes(database: Database, job: Job, { selection, c
 }
 
 /** The values of a field, one more than are few. */
-function fewOf({ type }: CheckedJob['selection'], { name }: Field) {
+function fewOf({ type }: CheckedJobPart['selection'], { name }: Field) {
   const column = sql`r.${identifier(name)}::text`;
   return sql`select distinct ${column} as v from ${tableOf(type)} r where ${column} <> '' limit ${value(fewValues + 1)}`;
 }
@@ -145,12 +149,17 @@ function note(code: Note['code'], message: string): Note {
   return { code, message, count: 0, examples: [] };
 }
 
-/** That values pass from record to record, so that the run goes in order. */
-export async function passingNotes(database: Database, previewId: string, { selection }: CheckedJob): Promise<Note[]> {
+/** That values pass from record to record, so that the run goes in order; `at`: in which part of the order. */
+export async function passingNotes(
+  database: Database,
+  previewId: string,
+  { selection }: CheckedJobPart,
+  at: number,
+): Promise<Note[]> {
   const p = await database.one<{ work_order: WorkOrder }>('select work_order from tantamos.preview where id = $1', [
     previewId,
   ]);
-  const part = p?.work_order.parts.find((of) => of.passing);
+  const part = p?.work_order.parts[at];
   if (!part?.passing) return [];
   const around =
     part.passing.how === 'around'

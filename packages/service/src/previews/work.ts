@@ -4,13 +4,17 @@ import {
   list,
   matchedOf,
   orderOf,
+  ownPlaces,
   partsOfJob,
+  partsSaid,
   typeWords,
   type Catalog,
   type CheckedJob,
+  type CheckedJobPart,
   type CheckedPart,
   type Context,
   type Job,
+  type JobPart,
   type WorkOrder,
 } from '@tantamos/core';
 import type { Accounts } from '../accounts/accounts';
@@ -91,18 +95,6 @@ export class Works {
   edit({ job, checked, catalog, context, seen }: Compiled): Work {
     const parts = partsOfJob(checked);
     const order = orderOf(parts);
-    // What a copy takes over is nothing that anybody changes.
-    const told = checked.act === 'copy' ? { ...checked, changes: [] } : checked;
-    const ofEdits = async (id: string): Promise<Note[]> => [
-      ...literalNotes(job, checked),
-      ...(await passingNotes(this.database, id, checked)),
-      ...(await ruleNotes(this.database, seen, checked)),
-      ...(await newValueNotes(this.database, job, checked)),
-      ...(await otherwiseNotes(this.database, job, checked)),
-      ...(await ownNotes(this.database, id, checked, context, seen)),
-      ...(await usesNotes(this.database, seen, checked)),
-      ...(await unusedGiven(this.database, id, parts[0]!)),
-    ];
     return {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
@@ -110,17 +102,64 @@ export class Works {
       // What is said besides the set itself is not worth failing it for.
       figures: (id) => figuresOf(this.database, id, parts).catch(noFigures),
       notes: async (id) => {
-        if (checked.act === 'create') return countNotes(this.database, id);
+        const [first, ...later] = await this.notesOfParts(id, { job, checked, catalog, context, seen });
         return [
-          ...selectionNotes(told),
           ...(await countNotes(this.database, id)),
-          ...(await inactiveNotes(this.database, id, told, catalog)),
-          ...(await perNotes(this.database, checked, catalog)),
-          ...(checked.act === 'update' ? await ofEdits(id) : []),
-          ...(await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
+          ...first!,
+          ...(checked.act === 'create' ? [] : await perNotes(this.database, checked, catalog)),
+          ...(checked.act === 'create'
+            ? []
+            : await this.blanks(seen, { plain: job.selection, selection: checked.selection, catalog, context })),
+          ...later.flat(),
         ];
       },
     };
+  }
+
+  /** What is to be said of each part by itself. What is offered to be done is of the first: the others are not opened by a note. */
+  private async notesOfParts(id: string, of: Compiled): Promise<Note[][]> {
+    const places = ownPlaces(of.checked);
+    const said = partsSaid(of.job);
+    const notes: Note[][] = [];
+    for (const [i, part] of [of.checked, ...of.checked.then].entries()) {
+      const at = places[i];
+      const told = part.act === 'create' ? [] : await this.notesOfPart(id, said[i]!, part, at ?? null, of);
+      const label = part.type.label;
+      notes.push(
+        i === 0
+          ? told
+          : told.map(({ mend: _, look: __, ...note }) => ({ ...note, message: `${label}: ${note.message}` })),
+      );
+    }
+    return notes;
+  }
+
+  /** `at`: the place of the part in the order; null where only others have one, along with its records. */
+  private async notesOfPart(
+    id: string,
+    said: JobPart,
+    part: CheckedJobPart,
+    at: number | null,
+    { catalog, context, seen }: Compiled,
+  ): Promise<Note[]> {
+    const { database } = this;
+    // What a copy takes over is nothing that anybody changes.
+    const told = part.act === 'copy' ? { ...part, changes: [] } : part;
+    const ofSelection = selectionNotes(told);
+    if (at === null) return ofSelection;
+    const concerned = [...ofSelection, ...(await inactiveNotes(database, id, told, at, catalog))];
+    if (part.act !== 'update') return concerned;
+    return [
+      ...concerned,
+      ...literalNotes(said, part),
+      ...(await passingNotes(database, id, part, at)),
+      ...(await ruleNotes(database, seen, part)),
+      ...(await newValueNotes(database, said, part)),
+      ...(await otherwiseNotes(database, said, part)),
+      ...(await ownNotes(database, id, part, at, context, seen)),
+      ...(await usesNotes(database, seen, part)),
+      ...(await unusedGiven(database, id, part, at)),
+    ];
   }
 
   private async blanks(seen: Seen, asked: Asked): Promise<Note[]> {
