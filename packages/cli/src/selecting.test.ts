@@ -92,7 +92,7 @@ describe('selecting on the command line', () => {
       ['match', '-', '--in', 'growers.code', '--in', 'bookings.reference'],
       'G-000001\nB-0000001\nH-0000001',
     );
-    expect(mixed.err).toContain('1 → 1 growers; 1 → 1 bookings');
+    expect(mixed.err).toContain('1 → 1 record of growers; 1 → 1 record of bookings');
     expect(mixed.err).toContain('1 of the unknown are the code of hives');
   });
 

@@ -128,12 +128,12 @@ export function list(items: readonly string[], last: 'and' | 'or'): string {
 }
 
 /** The type's label as it stands inside a sentence. */
-export function typeWords(type: RecordType): string {
+export function typeWords(type: Pick<RecordType, 'label'>): string {
   return /^\p{Lu}\p{Ll}/u.test(type.label) ? type.label[0]!.toLowerCase() + type.label.slice(1) : type.label;
 }
 
 /** “240 bookings”, “1 record of bookings”: a type's label is the name of many. */
-export function countedWords(count: number, type: RecordType, how = ''): string {
+export function countedWords(count: number, type: Pick<RecordType, 'label'>, how = ''): string {
   return `${count.toLocaleString('en-US')} ${how}${count === 1 ? 'record of ' : ''}${typeWords(type)}`;
 }
 

@@ -1,5 +1,5 @@
 import type { ListLineView, ListPage, ListPageQuery, ListReportView } from '@tantamos/contract';
-import { clip, fail, fieldNamed, type Catalog, type CheckedSelection } from '@tantamos/core';
+import { clip, countedWords, fail, fieldNamed, type Catalog, type CheckedSelection } from '@tantamos/core';
 import { keysThere, namesOf } from '../catalog/names';
 import type { Connection, Database } from '../database/database';
 import { nearestNames } from './nearest';
@@ -102,7 +102,7 @@ function sentenceOf(
     c.repeats > 0 ? `${number(c.repeats)} ${c.repeats === 1 ? 'repeat' : 'repeats'}` : null,
     `${number(c.different)} different`,
   ].filter((p) => p !== null);
-  const records = byType.map((t) => `${number(t.found)} → ${number(t.records)} ${t.label.toLowerCase()}`);
+  const records = byType.map((t) => `${number(t.found)} → ${countedWords(t.records, t)}`);
   return [
     `${number(c.lines)} ${c.lines === 1 ? 'line' : 'lines'} = ${parts.join(' + ')}`,
     `${number(c.different)} = ${number(c.found)} found + ${number(c.unknown)} unknown`,
