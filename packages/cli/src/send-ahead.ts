@@ -13,7 +13,8 @@ export async function sentAhead(api: Client, type: string, edit: Edit, index: nu
     return { ...rest, given: await send(api, { type, field: edit.field, by: edit.from ?? edit.field }, lines, index) };
   }
   const values = edit.kind === 'put' ? Object.entries(edit.values ?? {}) : [];
-  if (edit.kind === 'put' && values.length > mostMapped) {
+  // What is left blank is said with the edit itself.
+  if (edit.kind === 'put' && values.length > mostMapped && values.every(([, to]) => to !== null)) {
     const { values: _, ...rest } = edit;
     const lines = values.map(([key, to]): Line => [key, String(to)]);
     return { ...rest, given: await send(api, { type, field: edit.field }, lines, index) };

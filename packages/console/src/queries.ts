@@ -100,6 +100,17 @@ export const queries = {
       placeholderData: keepPreviousData,
       retry: false,
     }),
+  aboutPresent: (type: string) => ['present', type] as const,
+  /** These records as they are now: who looks at them hears of others' work. */
+  present: (type: string, columns: readonly string[], keys: readonly string[]) =>
+    queryOptions({
+      queryKey: ['present', type, columns.join(), byText(keys)],
+      queryFn: ({ signal }) =>
+        api.search(type, { keys: [...keys], columns: [...columns], limit: 500, count: 'none' }, { signal }),
+      staleTime: 0,
+      gcTime: 0,
+      retry: false,
+    }),
   explained: (type: string, parts: SelectionParts, near: boolean) =>
     queryOptions({
       queryKey: ['explain', type, byText(parts), near],

@@ -15,11 +15,16 @@ const groups: readonly (readonly [string, readonly (readonly [string, string])[]
       ['← ↑ → ↓', 'From cell to cell'],
       ['Space', 'Pick the record, or let it go'],
       ['Home, End', 'To the first and the last column'],
+      ['Enter, F2', 'Edit the cell; typing begins anew; Esc leaves it as it was'],
+      ['Shift ← ↑ → ↓', 'A block of cells'],
+      ['Ctrl D, ⌘ D', 'The first row of the block into the others'],
+      ['Del', 'Leave the cells blank'],
       ['=', 'Keep only this value'],
       ['!', 'Leave this value out'],
       ['Enter', 'In the filter as text: apply it'],
       ['Ctrl Enter, ⌘ Enter', 'There too, and go on to what is to change'],
-      ['Ctrl V, ⌘ V', 'Paste lines: a list to look for, or values from a cell downwards'],
+      ['Ctrl C, ⌘ C', 'Copy the cell, or the block as spreadsheets take it'],
+      ['Ctrl V, ⌘ V', 'Paste cells from this one on; lines alone are a list to look for, or values: it is asked'],
     ],
   ],
   [
@@ -36,7 +41,7 @@ const groups: readonly (readonly [string, readonly (readonly [string, string])[]
 export default function Keys({ onClose }: { onClose: () => void }) {
   return (
     <Sheet open onClose={onClose} title="Keys" width="w-130">
-      <div className="space-y-4 overflow-auto p-4">
+      <div className="space-y-4 overflow-auto p-4" tabIndex={0}>
         {groups.map(([title, keys]) => (
           <section key={title}>
             <h3 className="mb-1 text-xs font-semibold tracking-wide text-quiet uppercase">{title}</h3>

@@ -10,19 +10,28 @@ import { queries } from '../queries';
 interface Props {
   field: FieldView;
   value: string;
-  onChange: (value: string) => void;
+  /** `shown`: the value as people read it, where that is another text. */
+  onChange: (value: string, shown?: string) => void;
+  /** It stands for what was just opened: the cursor is in it, a list is open. */
+  isNew?: boolean;
 }
 
 /** An input that fits the field: choices as a list, records by name, dates by calendar. */
-export function ValueInput({ field, value, onChange }: Props) {
+export function ValueInput({ field, value, onChange, isNew = false }: Props) {
   const label = `Value for ${field.label}`;
   if (field.refersTo !== null)
-    return <ReferenceInput typeId={field.refersTo} label={label} value={value} onChange={onChange} />;
+    return <ReferenceInput typeId={field.refersTo} label={label} value={value} onChange={onChange} isNew={isNew} />;
   const { input } = lookOf(field.base);
   const options = field.choices ?? input.options ?? null;
   if (options)
     return (
-      <select aria-label={label} className={textInput} value={value} onChange={(e) => onChange(e.target.value)}>
+      <select
+        autoFocus={isNew}
+        aria-label={label}
+        className={textInput}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      >
         <option value="" disabled>
           Choose
         </option>
@@ -35,6 +44,7 @@ export function ValueInput({ field, value, onChange }: Props) {
     );
   return (
     <input
+      autoFocus={isNew}
       aria-label={label}
       type={input.type}
       inputMode={input.decimal && 'decimal'}
@@ -52,11 +62,13 @@ export function ReferenceInput({
   label,
   value,
   onChange,
+  isNew,
 }: {
   typeId: string;
   label: string;
   value: string;
-  onChange: (v: string) => void;
+  onChange: (value: string, shown?: string) => void;
+  isNew?: boolean;
 }) {
   const [text, setText] = useState('');
   const type = useQuery(queries.type(typeId));
@@ -85,7 +97,8 @@ export function ReferenceInput({
       shown={shown}
       options={options}
       value={value}
-      onPick={onChange}
+      onPick={(id) => onChange(id, options.find((o) => o.id === id)?.label)}
+      isNew={isNew}
       onSearch={setText}
       className="w-full"
     />

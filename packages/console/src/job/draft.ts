@@ -1,4 +1,5 @@
 import type { ListChoiceBody, RelatedBody, SavedSelectionView, SelectionParts, TakeBody } from '@tantamos/contract';
+import type { PendingCells } from '../grid/cells';
 import type { DraftEdit } from './edits/form';
 import { nothingWhole, type DraftWhole } from './whole';
 
@@ -18,6 +19,8 @@ export interface Draft extends DraftWhole {
   readonly filterMode: 'rows' | 'text';
   readonly filterOpen: boolean;
   readonly edits: readonly DraftEdit[];
+  /** Edited in the grid and not written yet. */
+  readonly cells: PendingCells;
   readonly atMost: number | null;
   readonly askAfter: number | null;
   readonly batchSize: number | null;
@@ -51,6 +54,7 @@ export const emptyDraft: Draft = {
   filterMode: 'rows',
   filterOpen: true,
   edits: [],
+  cells: {},
   ...nothingWhole,
   atMost: null,
   askAfter: 5,
@@ -69,6 +73,7 @@ export const noWork = {
   allPicked: false,
   dropped: [],
   edits: [],
+  cells: {},
   ...nothingWhole,
   why: '',
   atMost: null,
@@ -111,6 +116,7 @@ export function isWork(draft: Draft): boolean {
     draft.take !== null ||
     draft.picked.length + draft.dropped.length + draft.edits.length + draft.also.length + draft.then.length > 0 ||
     draft.act !== null ||
+    Object.keys(draft.cells).length > 0 ||
     draft.why.trim() !== ''
   );
 }

@@ -11,18 +11,28 @@ export interface SmallRun {
 
 /** Previews a small change and, where something would change, runs it to its end: the same preview, run and journal. */
 export async function changeNow(job: JobBody): Promise<SmallRun> {
-  return carriedOut(await api.makePreview({ ...job, safety: { pace: 100 } }));
+  return runNow(await previewNow(job));
+}
+
+/** A small change worked out, whole. */
+export async function previewNow(job: JobBody): Promise<PreviewView> {
+  return workedOut(await api.makePreview({ ...job, safety: { pace: 100 } }));
 }
 
 /** Takes a run back at once. */
 export async function undoNow(run: string): Promise<SmallRun> {
-  return carriedOut(await api.undoRun(run, {}));
+  return runNow(await workedOut(await api.undoRun(run, {})));
 }
 
-async function carriedOut(made: PreviewView): Promise<SmallRun> {
+async function workedOut(made: PreviewView): Promise<PreviewView> {
   let preview = made;
   if (preview.state === 'working') for await (const next of api.previewEvents(preview.id)) preview = next;
   if (preview.state !== 'ready') throw new Error(preview.trouble ?? 'It could not be worked out.');
+  return preview;
+}
+
+/** Runs a preview of few records to its end, if anything would change. */
+export async function runNow(preview: PreviewView): Promise<SmallRun> {
   const { will_change: count } = preview.totals;
   if (count === 0) return { preview, run: null };
   let run = await api.startRun({ preview: preview.id, askAfter: null, expect: count });

@@ -1,8 +1,11 @@
 import type { Found, JournalRecord, Value } from '@tantamos/contract';
-import { Ban, Equal, EqualNot } from 'lucide-react';
+import { Ban, Equal, EqualNot, Pencil, RefreshCw } from 'lucide-react';
+import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import { Change, Shown } from '../components/Change';
+import { valueText } from '../components/format';
 import { cellOf } from '../components/kinds';
+import type { PendingCell } from '../grid/cells';
 
 interface Props {
   /** Row and column, to be found again by. */
@@ -16,10 +19,21 @@ interface Props {
   tabStop: boolean;
   onFocus: () => void;
   onNarrow: (keep: boolean) => void;
+  /** What stands over the cell while it is edited. */
+  editor: ReactNode;
+  /** What was edited here and is not written yet. */
+  pending: PendingCell | undefined;
+  /** What somebody else has made of it since it was loaded. */
+  meanwhile: Value | undefined;
+  onRefresh: () => void;
+  inBlock: boolean;
+  onOpen: () => void;
+  onExtend: () => void;
 }
 
 /** One value; old and new where a job would change it; two small buttons while it has the focus. */
-export function Cell({ place, column, value, link, change, focused, tabStop, onFocus, onNarrow }: Props) {
+export function Cell(props: Props) {
+  const { place, column, value, link, change, focused, tabStop, onFocus, onNarrow, editor, pending, meanwhile } = props;
   const changed = change?.changes.find((c) => c.field === column.name);
   const button = 'grid size-6 place-items-center rounded bg-sheet text-quiet hover:text-accent';
   return (
@@ -28,10 +42,19 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
       data-cell={place}
       tabIndex={tabStop ? 0 : -1}
       onFocus={onFocus}
-      onMouseDown={(e) => e.currentTarget.focus()}
-      className={`relative h-8 truncate border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${cellOf(column.kind).right ? 'text-right' : ''}`}
+      onMouseDown={(e) => {
+        if (!e.shiftKey) return e.currentTarget.focus();
+        e.preventDefault();
+        props.onExtend();
+      }}
+      onDoubleClick={props.onOpen}
+      className={`relative h-8 border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${editor ? '' : 'truncate'} ${props.inBlock ? 'bg-accent-soft' : ''} ${cellOf(column.kind).right ? 'text-right' : ''}`}
     >
-      {changed ? (
+      {editor}
+      {meanwhile && <Elsewhere now={meanwhile} kind={column.kind} onRefresh={props.onRefresh} />}
+      {pending ? (
+        <Edited old={value} now={shownValue(pending)} kind={column.kind} />
+      ) : changed ? (
         <Pending record={change!} changed={changed} />
       ) : link !== null ? (
         <Link to={link} tabIndex={-1} className="hover:text-accent hover:underline">
@@ -40,7 +63,7 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
       ) : value.value === null ? null : (
         <Shown value={value} kind={column.kind} />
       )}
-      {focused && cellOf(column.kind).narrows && (
+      {focused && !editor && cellOf(column.kind).narrows && (
         <span
           className={`absolute inset-y-0.5 flex items-center rounded border border-line-strong bg-sheet shadow-sm ${cellOf(column.kind).right ? 'left-0.5' : 'right-0.5'}`}
         >
@@ -67,6 +90,43 @@ export function Cell({ place, column, value, link, change, focused, tabStop, onF
         </span>
       )}
     </td>
+  );
+}
+
+/** What was edited: the new value first, so that a long old one does not hide it. */
+function Edited({ old, now, kind }: { old: Value; now: Value; kind: string }) {
+  return (
+    <span>
+      <Pencil className="mr-1 inline size-3 align-[-1px] text-accent" aria-label="Edited, not written yet:" />
+      <ins className="font-medium text-accent no-underline">
+        <Shown value={now} kind={kind} />
+      </ins>
+      <span className="sr-only"> instead of </span>
+      <del className="ml-2 text-xs text-quiet">
+        <Shown value={old} kind={kind} />
+      </del>
+    </span>
+  );
+}
+
+function shownValue({ value, shown }: PendingCell): Value {
+  return shown === null || shown === value ? { value } : { value, label: shown };
+}
+
+/** Somebody else has changed the cell: a mark, with what it is now; the cell itself does not jump. */
+function Elsewhere({ now, kind, onRefresh }: { now: Value; kind: string; onRefresh: () => void }) {
+  const words = now.label ?? (now.value === null ? 'blank' : valueText(now.value, kind));
+  return (
+    <button
+      type="button"
+      tabIndex={-1}
+      title={`Somebody has changed it since: now ${words}. Press to read the records anew.`}
+      onClick={onRefresh}
+      className="mr-1.5 inline-grid size-4 place-items-center rounded align-[-3px] text-pending hover:bg-sunken"
+    >
+      <RefreshCw className="size-3" aria-hidden="true" />
+      <span className="sr-only">Changed by somebody else since: now {words}. </span>
+    </button>
   );
 }
 

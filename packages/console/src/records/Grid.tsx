@@ -1,7 +1,11 @@
-import type { Found, FoundRecord, JournalRecord } from '@tantamos/contract';
+import type { FieldView, Found, FoundRecord, JournalRecord, Value } from '@tantamos/contract';
 import { keyWords } from '../components/format';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
+import { CellEditor, type Move } from '../grid/CellEditor';
+import { blockOf, textOfBlock, type Block, type PendingCells } from '../grid/cells';
+import { SamePicked } from '../grid/SamePicked';
+import type { Meanwhile } from '../grid/useMeanwhile';
 import { Cell } from './Cell';
 import { Heading } from './Heading';
 
@@ -10,6 +14,29 @@ export interface Picks {
   /** All that match, but for what is dropped. */
   readonly all: boolean;
   readonly dropped: ReadonlySet<string>;
+}
+
+/** What is edited in the cells themselves. */
+export interface Editing {
+  /** The field of a column, or why it cannot be edited here. */
+  readonly fieldOf: (column: string) => FieldView | string;
+  readonly pending: PendingCells;
+  readonly meanwhile: Meanwhile;
+  /** How many records are picked one by one or, where all that match are, how many that is; and how many are not in sight. */
+  readonly picked: { readonly count: number; readonly unseen: number };
+  /** `all`: for all that are picked, not only this one. */
+  readonly onEdit: (
+    record: FoundRecord,
+    column: number,
+    value: string | null,
+    shown: string | null,
+    all: boolean,
+  ) => void;
+  /** The value of the first row of a block into the others. */
+  readonly onFill: (block: Block) => void;
+  readonly onClear: (block: Block) => void;
+  /** Records are read anew. */
+  readonly onRefresh: () => void;
 }
 
 interface Props {
@@ -33,16 +60,29 @@ interface Props {
   onNarrow: (column: string, value: string | null, keep: boolean) => void;
   /** Several lines were pasted while this cell had the focus. */
   onPaste: (text: string, at: { record: number; column: string }) => void;
+  /** Null where nothing can be changed. */
+  editing: Editing | null;
+}
+
+interface Place {
+  readonly row: number;
+  readonly column: number;
 }
 
 const rowHeight = 32;
 
 /** Records as a table that only draws the rows in sight; arrows move from cell to cell. */
 export function Grid(props: Props) {
-  const { type, columns, records, more, onMore, picks, onPick, changes, onSight, pickable, onNarrow } = props;
+  const { type, columns, records, more, onMore, picks, onPick, changes, onSight, pickable, onNarrow, editing } = props;
   const frame = useRef<HTMLDivElement>(null);
   const lastPicked = useRef<number | null>(null);
-  const [at, setAt] = useState<{ row: number; column: number } | null>(null);
+  const [at, setAt] = useState<Place | null>(null);
+  // The other corner of a block, the cell that is being edited, and what was said in it while it is asked for whom.
+  const [anchor, setAnchor] = useState<Place | null>(null);
+  const [open, setOpen] = useState<(Place & { readonly typed: string | null }) | null>(null);
+  const [asked, setAsked] = useState<(Place & { readonly value: string | null; readonly shown: string | null }) | null>(
+    null,
+  );
   const rows = useVirtualizer({
     count: records.length,
     getScrollElement: () => frame.current,
@@ -82,7 +122,8 @@ export function Grid(props: Props) {
     lastPicked.current = index;
     onPick(keys, on);
   };
-  const focus = (row: number, column: number): void => {
+  const focus = (row: number, column: number, extend = false): void => {
+    setAnchor(extend ? (anchor ?? at) : null);
     const next = {
       row: Math.max(0, Math.min(records.length - 1, row)),
       column: Math.max(0, Math.min(columns.length - 1, column)),
@@ -93,8 +134,62 @@ export function Grid(props: Props) {
       frame.current?.querySelector<HTMLElement>(`[data-cell="${next.row}:${next.column}"]`)?.focus(),
     );
   };
+  const block = at ? blockOf(anchor ?? at, at) : null;
+  const start = (place: Place, typed: string | null): void => {
+    if (!editing || typeof editing.fieldOf(columns[place.column]!.name) === 'string' || !records[place.row]?.key)
+      return;
+    setAnchor(null);
+    setOpen({ ...place, typed });
+  };
+  const take = (value: string | null, shown: string | null, move: Move): void => {
+    const place = open!;
+    setOpen(null);
+    const record = records[place.row];
+    if (!record || !editing) return;
+    const now = editing.pending[columns[place.column]!.name]?.[record.key!];
+    if (value !== (now ? now.value : record.values[place.column]!.value)) {
+      if (isPicked(record.key) && editing.picked.count > 1) return setAsked({ ...place, value, shown });
+      editing.onEdit(record, place.column, value, shown, false);
+    }
+    const moves = { down: [1, 0], right: [0, 1], left: [0, -1], stay: null } as const;
+    const by = moves[move];
+    if (by) focus(place.row + by[0], place.column + by[1]);
+  };
+  const answer = (all: boolean | null): void => {
+    const { row, column, value, shown } = asked!;
+    setAsked(null);
+    if (all !== null && records[row]) editing?.onEdit(records[row], column, value, shown, all);
+    focus(row, column);
+  };
+  /** Keys that edit; false where it is none of them. */
+  const edits = (event: KeyboardEvent, place: Place): boolean => {
+    if (!editing || !block) return false;
+    const control = event.ctrlKey || event.metaKey;
+    if (control && !event.altKey && event.key.toLowerCase() === 'd') editing.onFill(block);
+    else if (control || event.altKey) return false;
+    else if (event.key === 'Enter' || event.key === 'F2') start(place, null);
+    else if (event.key === 'Delete' || event.key === 'Backspace') editing.onClear(block);
+    else return false;
+    return true;
+  };
+  /** A value that is typed on a cell begins anew; these signs mean something else here. */
+  const isTyped = ({ key }: KeyboardEvent, place: Place): boolean => {
+    const field = editing?.fieldOf(columns[place.column]!.name);
+    if (key.length !== 1 || [' ', '=', '!', '?'].includes(key) || !field || typeof field === 'string') return false;
+    return field.choices === null && field.base !== 'yes_no' && field.base !== 'date' && field.refersTo === null;
+  };
   const onKey = (event: KeyboardEvent): void => {
-    if (!at || event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).tagName === 'INPUT')
+    const { tagName } = event.target as HTMLElement;
+    if (at && !open && !asked && tagName === 'TD' && edits(event, at)) return event.preventDefault();
+    if (
+      !at ||
+      open ||
+      asked ||
+      event.ctrlKey ||
+      event.metaKey ||
+      event.altKey ||
+      (event.target as HTMLElement).tagName === 'INPUT'
+    )
       return;
     const page = Math.max(1, Math.floor((frame.current?.clientHeight ?? 0) / rowHeight) - 2);
     const moves: Record<string, [number, number]> = {
@@ -110,22 +205,25 @@ export function Grid(props: Props) {
     const move = moves[event.key];
     const record = records[at.row];
     const value = record?.values[at.column]?.value ?? null;
-    if (move) focus(at.row + move[0], at.column + move[1]);
+    if (move) focus(at.row + move[0], at.column + move[1], event.shiftKey);
     else if (event.key === '=') onNarrow(columns[at.column]!.name, value, true);
     else if (event.key === '!') onNarrow(columns[at.column]!.name, value, false);
     else if (event.key === ' ' && pickable && record) pick(at.row, !isPicked(record.key), event.shiftKey);
+    else if (event.key === 'Escape' && anchor) setAnchor(null);
+    else if (isTyped(event, at)) start(at, event.key);
     else return;
     event.preventDefault();
   };
-  /** Where no text is selected, the value of the cell with the focus, exact. */
+  /** Where no text is selected, the value of the cell with the focus, exact; of a block, its cells as spreadsheets take them. */
   const onCopy = (event: ClipboardEvent): void => {
-    if (!at || getSelection()?.isCollapsed === false) return;
-    event.clipboardData.setData('text/plain', records[at.row]?.values[at.column]?.value ?? '');
+    if (!at || !block || open || (getSelection()?.isCollapsed === false && !anchor)) return;
+    const one = records[at.row]?.values[at.column]?.value ?? '';
+    event.clipboardData.setData('text/plain', anchor ? textOfBlock(records, block) : one);
     event.preventDefault();
   };
   const onPaste = (event: ClipboardEvent): void => {
     const text = event.clipboardData.getData('text/plain');
-    if (!at || text.trim().split(/\r?\n/).length < 2) return;
+    if (!at || open || asked || text.trim() === '' || (!editing && !/[\r\n]/.test(text.trim()))) return;
     event.preventDefault();
     props.onPaste(text, { record: at.row, column: columns[at.column]!.name });
   };
@@ -211,6 +309,35 @@ export function Grid(props: Props) {
                 {record.values.map((value, i) => (
                   <Cell
                     key={columns[i]!.name}
+                    editor={
+                      open?.row === index && open.column === i ? (
+                        <CellEditor
+                          field={editing!.fieldOf(columns[i]!.name) as FieldView}
+                          value={presentOf(record, i, columns, editing!.pending)}
+                          typed={open.typed}
+                          onDone={take}
+                          onCancel={() => {
+                            setOpen(null);
+                            focus(index, i);
+                          }}
+                        />
+                      ) : asked?.row === index && asked.column === i ? (
+                        <SamePicked
+                          {...editing!.picked}
+                          onOne={() => answer(false)}
+                          onAll={() => answer(true)}
+                          onCancel={() => answer(null)}
+                        />
+                      ) : null
+                    }
+                    pending={record.key === null ? undefined : editing?.pending[columns[i]!.name]?.[record.key]}
+                    meanwhile={
+                      record.key === null ? undefined : editing?.meanwhile.get(record.key)?.get(columns[i]!.name)
+                    }
+                    onRefresh={() => editing?.onRefresh()}
+                    inBlock={anchor !== null && block !== null && isWithin(block, index, i)}
+                    onOpen={() => start({ row: index, column: i }, null)}
+                    onExtend={() => focus(index, i, true)}
                     place={`${index}:${i}`}
                     column={columns[i]!}
                     value={value}
@@ -222,7 +349,10 @@ export function Grid(props: Props) {
                     change={record.key === null ? undefined : changes.get(record.key)}
                     focused={at?.row === index && at.column === i}
                     tabStop={at ? at.row === index && at.column === i : index === first && i === 0}
-                    onFocus={() => setAt({ row: index, column: i })}
+                    onFocus={() => {
+                      if (!anchor || !block || !isWithin(block, index, i)) setAnchor(null);
+                      setAt({ row: index, column: i });
+                    }}
                     onNarrow={(keep) => onNarrow(columns[i]!.name, value.value, keep)}
                   />
                 ))}
@@ -234,6 +364,16 @@ export function Grid(props: Props) {
       </table>
     </div>
   );
+}
+
+const isWithin = ({ top, bottom, left, right }: Block, row: number, column: number): boolean =>
+  row >= top && row <= bottom && column >= left && column <= right;
+
+/** What stands in a cell, or is to stand there. */
+function presentOf(record: FoundRecord, i: number, columns: Found['columns'], pending: PendingCells): Value {
+  const value = record.values[i]!;
+  const cell = pending[columns[i]!.name]?.[record.key!];
+  return cell ? { value: cell.value, ...(cell.shown === null ? {} : { label: cell.shown }) } : value;
 }
 
 const shownLength = (v: FoundRecord['values'][number] | undefined): number => (v?.label ?? v?.value ?? '').length;

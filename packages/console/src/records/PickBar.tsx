@@ -9,10 +9,12 @@ interface Props {
   matching: number | undefined;
   loaded: readonly FoundRecord[];
   onChange: (next: Partial<Draft>) => void;
+  /** Opens a form for several fields of them; null where nothing can be changed. */
+  onFields: (() => void) | null;
 }
 
 /** What is picked by hand, and what can be done with it. */
-export function PickBar({ draft, matching, loaded, onChange }: Props) {
+export function PickBar({ draft, matching, loaded, onChange, onFields }: Props) {
   const { picked, allPicked, dropped } = draft;
   if (picked.length === 0 && !allPicked && dropped.length === 0) return null;
   const seen = new Set(loaded.map((r) => r.key));
@@ -28,6 +30,7 @@ export function PickBar({ draft, matching, loaded, onChange }: Props) {
       className="absolute bottom-3 left-1/2 flex -translate-x-1/2 items-center gap-3 rounded border border-line-strong bg-sheet px-3 py-1.5 whitespace-nowrap shadow-lg"
     >
       <span>{words}</span>
+      {onFields && <Button onClick={onFields}>Edit fields…</Button>}
       <Button onClick={() => onChange({ panel: true })}>Change…</Button>
       {picked.length > 0 && (
         <>

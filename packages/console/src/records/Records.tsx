@@ -1,10 +1,12 @@
-import type { TypeSummary, TypeView } from '@tantamos/contract';
+import type { Found, TypeSummary, TypeView } from '@tantamos/contract';
 import { hasOrder, type Expression } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { usePerson } from '../app/session';
 import { Empty, Working } from '../components/states';
+import { CellsBar } from '../grid/CellsBar';
+import { useEditing } from '../grid/useEditing';
 import { everything, partsOf, pickedPartsOf, type Draft } from '../job/draft';
 import { JobPanel } from '../job/JobPanel';
 import type { Changes } from '../job/OpenPanel';
@@ -24,9 +26,11 @@ import { useFound } from './useFound';
 
 // Read when there is nothing to show, or when the first of them is opened.
 const NothingMatched = lazy(async () => ({ default: (await import('./NothingMatched')).NothingMatched }));
+const SeveralForm = lazy(() => import('../grid/SeveralForm'));
 const Sheets = lazy(async () => ({ default: (await import('./Sheets')).Sheets }));
 
 const noChanges: Changes = new Map();
+const noColumns: Found['columns'] = [];
 
 /** The records of a type: which, in what look, and beside them the job that would change them. */
 export function Records({ type, types }: { type: TypeView; types: readonly TypeSummary[] }) {
@@ -36,6 +40,7 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
   const fields = useFields(type);
   const [open, setOpen] = useState<Open | null>(null);
   const [everOpen, setEverOpen] = useState(false);
+  const [ofSeveral, setOfSeveral] = useState(false);
   if (open && !everOpen) setEverOpen(true);
   const chosen = view.columns ?? usualColumns(type);
   // What is being changed is in sight, chosen or not; a list in a table of links is no column.
@@ -58,6 +63,19 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
   };
   const pinned = (view.pinned ?? []).flatMap((p) => fields.find((f) => f.path === p) ?? []);
   const narrow = (condition: Expression): void => set({ filter: narrowed(draft.filter, condition) });
+  const matching = explained.data?.afterTake ?? explained.data?.afterList ?? explained.data?.afterFilter;
+  const { editing, cells, left, paste } = useEditing({
+    type,
+    draft,
+    set,
+    columns: found.data?.pages[0]!.columns ?? noColumns,
+    records,
+    sight,
+    loadedAt: found.dataUpdatedAt,
+    matching,
+  });
+  const nameAt = found.data?.pages[0]!.columns.findIndex((c) => c.name === type.nameField) ?? -1;
+  const nameOf = (key: string): string | null => records.find((r) => r.key === key)?.values[nameAt]?.value ?? null;
   const choiceOf = (path: string): FieldChoice | null => fields.find((f) => f.path === path) ?? null;
   const narrowBy = (column: string, value: string | null, keep: boolean): void => {
     const choice = choiceOf(column);
@@ -157,16 +175,22 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
               pickable={changeable}
               onValues={(column) => setOpen({ values: column })}
               onNarrow={narrowBy}
-              onPaste={(text, at) => setOpen({ lines: text, at })}
+              onPaste={(text, at) =>
+                // Lines may be a list to look for: it is asked. Cells beside each other, or one alone, are cells.
+                /[\r\n]/.test(text.trim()) && !text.includes('\t') ? setOpen({ lines: text, at }) : void paste(text, at)
+              }
+              editing={changeable ? editing : null}
             />
           )}
           <PickBar
             draft={draft}
-            matching={explained.data?.afterTake ?? explained.data?.afterList ?? explained.data?.afterFilter}
+            matching={matching}
             loaded={records}
             onChange={set}
+            onFields={changeable ? () => setOfSeveral(true) : null}
           />
         </div>
+        <CellsBar type={type} records={records} nameOf={nameOf} cells={cells} left={left} />
       </main>
       {changeable && (
         <JobPanel
@@ -181,6 +205,19 @@ export function Records({ type, types }: { type: TypeView; types: readonly TypeS
           onUnfold={() => unfold()}
           onChanges={setChanges}
         />
+      )}
+      {ofSeveral && (
+        <Suspense fallback={null}>
+          <SeveralForm
+            type={type}
+            draft={draft}
+            records={records}
+            matching={matching}
+            set={set}
+            onNow={(job) => cells.change.mutate(job)}
+            onClose={() => setOfSeveral(false)}
+          />
+        </Suspense>
       )}
       {everOpen && (
         <Suspense fallback={null}>

@@ -36,10 +36,14 @@ export const literal: Member<Literal> = {
 };
 
 /** A value for each of some records, by key. */
-export const literalsByKey: Member<Readonly<Record<string, Literal>>> = {
-  schema: { type: 'object', additionalProperties: { type: ['string', 'number', 'boolean'] } },
-  fits: (given): given is Readonly<Record<string, Literal>> =>
-    typeof given === 'object' && given !== null && !Array.isArray(given) && Object.values(given).every(isLiteral),
+/** Null: no value any more. */
+export const literalsByKey: Member<Readonly<Record<string, Literal | null>>> = {
+  schema: { type: 'object', additionalProperties: { type: ['string', 'number', 'boolean', 'null'] } },
+  fits: (given): given is Readonly<Record<string, Literal | null>> =>
+    typeof given === 'object' &&
+    given !== null &&
+    !Array.isArray(given) &&
+    Object.values(given).every((v) => v === null || isLiteral(v)),
   must: 'must be an object of values by key',
 };
 

@@ -1,3 +1,4 @@
+import type { Field } from '../catalog/catalog';
 import { textTree } from '../language/build';
 import type { Checked } from '../language/checked';
 import { canonicalKey, keyFields } from '../catalog/key';
@@ -15,7 +16,8 @@ import { editableField, fieldWords, givenValue } from './value';
 export interface PutEdit {
   readonly kind: 'put';
   readonly field: string;
-  readonly values?: Readonly<Record<string, Literal>>;
+  /** By key; null: none any more. */
+  readonly values?: Readonly<Record<string, Literal | null>>;
   readonly given?: KeptValues;
 }
 
@@ -50,7 +52,7 @@ export const put: EditKind<PutEdit> = {
         told(said, () => {
           const key = canonicalKey(type, said);
           if (keys.has(key)) fail('bad_value', 'two values are given.');
-          pairs.push({ key: textTree(key), value: givenValue(field, given) });
+          pairs.push({ key: textTree(key), value: given === null ? nothing(field) : givenValue(field, given) });
           keys.add(key);
         }),
       );
@@ -67,6 +69,11 @@ export const put: EditKind<PutEdit> = {
     return `put ${n.toLocaleString('en-US')} ${n === 1 ? 'value of its own' : 'values, one a record,'} into ${label}`;
   },
 };
+
+function nothing(field: Field): Checked {
+  if (field.required) fail('bad_value', `${field.label} is required, so it cannot be cleared.`);
+  return { kind: 'null', type: 'text' };
+}
 
 /** Problems of one record's value say of which record. */
 function told<T>(key: string, work: () => T): T {

@@ -1,0 +1,122 @@
+import type { FoundRecord, JobBody, JournalRecord, PreviewView, RunView, Value } from '@tantamos/contract';
+import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, queryClient } from '../app/api';
+import { keyWords } from '../components/format';
+import type { Draft } from '../job/draft';
+import { queries } from '../queries';
+import { previewNow, runNow, undoNow } from '../record/small-run';
+import { jobOfCells, keysOf, listed, withCells, withoutCells, type PendingCells } from './cells';
+
+/** A cell that somebody else has changed since it was edited here. */
+export interface Conflict {
+  readonly key: string;
+  readonly field: string;
+  readonly record: string;
+  readonly was: string | null;
+  readonly now: Value;
+}
+
+/** A record that was left as it is, and why. */
+export interface LeftRecord {
+  readonly key: string;
+  readonly record: string;
+  readonly why: string;
+}
+
+export interface CellsDone {
+  readonly run: RunView | null;
+  readonly conflicts: readonly Conflict[];
+  readonly left: readonly LeftRecord[];
+}
+
+/** The cells edited in the grid: what is pending, and how it is written at once and taken back. */
+export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>) => void) {
+  const { cells } = draft;
+  const [why, setWhy] = useState('');
+  const [undone, setUndone] = useState(false);
+  const put = (next: PendingCells): void => {
+    change.reset();
+    setUndone(false);
+    set({ cells: next });
+  };
+  const refresh = async (): Promise<void> => {
+    // What was looked at before tells nothing of what is read now.
+    await queryClient.cancelQueries({ queryKey: queries.aboutPresent(type) });
+    await queryClient.invalidateQueries({ queryKey: queries.aboutFound(type) });
+  };
+  /** The pending cells or, where one is given, another small job on records in sight. */
+  const change = useMutation({
+    mutationFn: (job: JobBody | null) => (job ? carriedOut(job) : written(type, cells, why)),
+    onSuccess: async ({ run, conflicts, left }, job) => {
+      if (conflicts.length > 0) return;
+      const stays = new Set(left.map((l) => l.key));
+      if (!job) set({ cells: withoutCells(cells, (key) => !stays.has(key)) });
+      setWhy('');
+      if (run) await refresh();
+    },
+  });
+  const undo = useMutation({
+    mutationFn: (run: string) => undoNow(run),
+    onSuccess: async () => {
+      change.reset();
+      setUndone(true);
+      await refresh();
+    },
+  });
+  /** What is said of a conflict: mine all the same, or theirs stays. */
+  const settle = ({ key, field, now }: Conflict, mine: boolean): void => {
+    const cell = cells[field]?.[key];
+    if (mine && cell) set({ cells: withCells(cells, field, { [key]: { ...cell, was: now.value } }) });
+    else set({ cells: withoutCells(cells, (k, f) => k === key && f === field) });
+  };
+  return { cells, put, why, setWhy, change, undo, undone, forgetUndone: () => setUndone(false), settle, refresh };
+}
+
+export type Cells = ReturnType<typeof useCells>;
+
+/** Nobody's edit is overwritten unseen: what stands there now is held against what stood there when the cell was edited. */
+async function written(type: string, cells: PendingCells, why: string): Promise<CellsDone> {
+  const preview = await previewNow(jobOfCells(type, cells, why));
+  const { records } = await api.previewRecords(preview.id, { limit: 500 });
+  const conflicts = conflictsIn(cells, records);
+  if (conflicts.length > 0) {
+    await api.dropPreview(preview.id);
+    return { run: null, conflicts, left: [] };
+  }
+  const done = await ran(preview, records);
+  const gone = keysOf(cells).filter((key) => !records.some((r) => r.key === key));
+  return {
+    ...done,
+    left: [...done.left, ...gone.map((key) => ({ key, record: keyWords(key), why: 'It is not there any more.' }))],
+  };
+}
+
+async function carriedOut(job: JobBody): Promise<CellsDone> {
+  const preview = await previewNow(job);
+  return ran(preview, (await api.previewRecords(preview.id, { limit: 500 })).records);
+}
+
+async function ran(preview: PreviewView, records: readonly JournalRecord[]): Promise<CellsDone> {
+  const { run } = await runNow(preview);
+  const after = run ? (await api.runRecords(run.id, { limit: 500 })).records : records;
+  const left = after
+    .filter((r) => !['changed', 'already_right'].includes(r.outcome))
+    .map((r) => ({ key: r.key, record: r.name || keyWords(r.key), why: r.cause ?? r.outcome.replaceAll('_', ' ') }));
+  return { run, conflicts: [], left };
+}
+
+function conflictsIn(cells: PendingCells, records: readonly JournalRecord[]): readonly Conflict[] {
+  return listed(cells).flatMap(({ field, key, was, value }) => {
+    const record = records.find((r) => r.key === key);
+    const now = record?.changes.find((c) => c.field === field)?.old;
+    if (!record || !now || was === undefined || now.value === was || now.value === value) return [];
+    return [{ key, field, record: record.name || keyWords(key), was, now }];
+  });
+}
+
+/** Which of the records with pending cells are loaded in the grid. */
+export const isInSight = (cells: PendingCells, records: readonly FoundRecord[]): boolean => {
+  const seen = new Set(records.map((r) => r.key));
+  return keysOf(cells).every((key) => seen.has(key));
+};
