@@ -19,7 +19,7 @@ const problems = (edit: Edit): readonly Problem[] => {
   }
   throw new Error('It was taken.');
 };
-const put = (field: string, values: Record<string, string | number | boolean>): Edit => ({
+const put = (field: string, values: Record<string, string | number | boolean | null>): Edit => ({
   kind: 'put',
   field,
   values,
@@ -132,6 +132,10 @@ describe('edits', () => {
     ]);
     expect(problems(put('hives', { 2: 5, '02': 6 }))).toMatchObject([{ where: 'values["02"]', code: 'bad_value' }]);
     expect(problems(put('hives', {}))).toMatchObject([{ where: 'values' }]);
+    expect(problems(put('status', { 1: null, 2: 'draft' }))).toMatchObject([
+      { where: 'values["1"]', message: '1: Status is required, so it cannot be cleared.' },
+    ]);
+    expect(lower(put('note', { 1: null, 2: 'x' }))).toHaveLength(1);
     const many = problems(put('hives', Object.fromEntries(Array.from({ length: 5000 }, (_, i) => [i + 1, 'x']))));
     expect(many.length).toBeLessThanOrEqual(51);
     expect(many.at(-1)!.message).toMatch(/more|\d/);
@@ -164,7 +168,7 @@ describe('members of edits', () => {
     const id = 'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11';
     expect(fits('put', 'values', { 1: 'a', 2: 3 })).toBe(true);
     expect(fits('put', 'values', undefined)).toBe(true);
-    for (const wrong of [null, [], 'x', { 1: null }, { 1: {} }]) expect(fits('put', 'values', wrong)).toBe(false);
+    for (const wrong of [null, [], 'x', { 1: undefined }, { 1: {} }]) expect(fits('put', 'values', wrong)).toBe(false);
     expect(fits('put', 'given', { id, count: 1 })).toBe(true);
     for (const wrong of [
       null,

@@ -42,6 +42,10 @@ const trials: readonly Trial[] = [
     edit: { kind: 'clear', field: 'note', where: "note LIKE '%hives%'" },
     sets: { note: `case when note like '%hives%' then null else note end` },
   },
+  {
+    edit: { kind: 'put', field: 'note', values: { '427': null, '61': '{hives}', '122': '' } },
+    sets: { note: `case id when 427 then null when 61 then '{hives}' when 122 then '' else note end` },
+  },
   { edit: { kind: 'compute', field: 'hives', formula: 'hives * 2 + 1' }, sets: { hives: 'hives * 2 + 1' } },
   {
     edit: { kind: 'compute', field: 'price_per_hive', formula: 'price_per_hive * 1.055' },
