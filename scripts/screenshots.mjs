@@ -172,7 +172,7 @@ async function pages(executablePath, sql) {
   await page.getByLabel('Value for Hives').fill('44');
   await button('Edit Note').click();
   await page.getByLabel('Value for Note').fill('More hives than last year');
-  await shot('record');
+  const record = await half();
   await button('Leave it as it is').click();
   await button('Back').click();
   await button('Undo…').click();
@@ -181,7 +181,7 @@ async function pages(executablePath, sql) {
   await page.getByText('191 records put back.').waitFor();
   await page.getByRole('link', { name: 'Runs' }).click();
   await page.getByRole('cell', { name: 'Finished' }).first().waitFor();
-  await shot('runs');
+  await pair('runs', await half(), record);
   await open('bookings');
   await button('Change these records').or(button('Add an edit')).first().waitFor();
   if ((await button('Add an edit').count()) === 0) {
@@ -301,6 +301,42 @@ async function pages(executablePath, sql) {
   await browser.close();
 
   /** Several types in one job, what is made along, what is deleted, and a hand over before and after. */
+  /** Cells edited in the grid, one of them changed by somebody else meanwhile; and a form for several records. */
+  async function grid() {
+    await open('growers');
+    const at = async (row, label) => {
+      const heads = (await page.locator('th').allInnerTexts()).map((h) => h.trim());
+      return page.locator(`[data-cell="${row}:${heads.indexOf(label) - heads.indexOf('Id')}"]`);
+    };
+    const put = async (row, label, text) => {
+      await (await at(row, label)).dblclick();
+      await page.getByLabel(`Value for ${label}`).fill(text);
+      await page.keyboard.press('Enter');
+    };
+    await (await at(1, 'Kind')).dblclick();
+    await page.getByLabel('Value for Kind').selectOption('orchard');
+    await page.keyboard.press('Enter');
+    await put(2, 'Code', 'G-000003B');
+    await put(4, 'Code', 'G-000005B');
+    sql("update growers set code = 'G-OTHER' where id = 5");
+    await button('Show them').click();
+    await page.getByRole('button', { name: /^Changed by somebody else/ }).waitFor({ timeout: 20_000 });
+    const pending = await half();
+    await button('Withdraw all').click();
+    await open('inspections');
+    for (const id of [1, 2, 3])
+      await page
+        .getByRole('checkbox', { name: `Pick ${id}` })
+        .first()
+        .check();
+    await button('Edit fields…').click();
+    await button('Edit State').click();
+    await page.getByLabel('Value for State').selectOption('waiting');
+    await page.getByText(/Say waiting reason too/).waitFor();
+    await pair('grid', pending, await half());
+    await page.keyboard.press('Escape');
+  }
+
   async function wholeRecords() {
     const panel = async () => {
       await page
@@ -423,6 +459,8 @@ async function pages(executablePath, sql) {
     await page.getByText('edited by others since').first().waitFor();
     await pair('files', mapped, await half());
     rmSync(files, { recursive: true });
+    await page.keyboard.press('Escape');
+    await grid();
   }
 }
 

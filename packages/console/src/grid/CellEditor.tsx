@@ -46,12 +46,9 @@ export function CellEditor({ field, value, typed, onDone, onCancel }: Props) {
   // Who goes on elsewhere has said what they meant; a list that opens over the page is still the editor.
   const onBlur = (event: FocusEvent): void => {
     const next = event.relatedTarget as HTMLElement | null;
-    if (
-      frame.current?.contains(next) ||
-      next?.closest('[data-radix-popper-content-wrapper]') ||
-      field.refersTo !== null
-    )
-      return;
+    if (frame.current?.contains(next) || next?.closest('[data-radix-popper-content-wrapper]')) return;
+    // Of a record that was not taken nothing was said.
+    if (field.refersTo !== null) return next ? onCancel() : undefined;
     if (trouble === null) take(text, 'stay');
   };
   const change = (next: string, shown?: string): void => {

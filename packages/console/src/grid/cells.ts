@@ -1,5 +1,6 @@
 import type { FieldView, Found, FoundRecord, JobBody, TypeView } from '@tantamos/contract';
 import { fitToField, ProblemError, type Edit } from '@tantamos/core';
+import { lookOf } from '../components/kinds';
 
 // Cells that were edited in the grid and not written yet: gathered, counted, each to be withdrawn, one job together.
 
@@ -96,7 +97,7 @@ export function fitting(field: FieldView, text: string): string | null {
 }
 
 export function shownAs(field: FieldView, value: string | null): string | null {
-  return field.choices?.find((c) => c.value === value)?.label ?? value;
+  return (field.choices ?? lookOf(field.base).input.options)?.find((c) => c.value === value)?.label ?? value;
 }
 
 /** A block of cells, by its corners. */
