@@ -26,7 +26,12 @@ export interface CallOptions {
   readonly signal?: AbortSignal;
   /** Sent as `Idempotency-Key`: said twice, it is done once. */
   readonly once?: string;
+  /** It is sent although the page that makes it goes (`keepalive`, of the fetch standard), where it is not too large for that. */
+  readonly outlives?: boolean;
 }
+
+/** Bodies that a page may leave behind when it goes, in characters; browsers take 64 KiB. */
+const mostLeftBehind = 20_000;
 
 type Made<C> = C extends new () => infer I ? I : never;
 /** The parameters of a path, in its order. */
@@ -137,7 +142,7 @@ function fileIn(response: Response): File {
 
 async function send(
   { base, token }: ClientOptions,
-  { method, url, body, file, once, signal }: Request,
+  { method, url, body, file, once, signal, outlives = false }: Request,
 ): Promise<Response> {
   const headers: Record<string, string> = {};
   if (token) headers.Authorization = `Bearer ${token}`;
@@ -146,7 +151,9 @@ async function send(
   if (once !== undefined) headers['Idempotency-Key'] = once;
   const sent = file ?? (body === undefined ? undefined : JSON.stringify(body));
   // A stream is sent as it comes (`duplex`, of the fetch standard).
-  const init = { method, headers, body: sent, signal, ...(file instanceof ReadableStream ? { duplex: 'half' } : {}) };
+  const keepalive = outlives && typeof sent === 'string' && sent.length <= mostLeftBehind;
+  const streams = file instanceof ReadableStream ? { duplex: 'half' } : {};
+  const init = { method, headers, body: sent, signal, keepalive, ...streams };
   const response = await fetch(base + url, init).catch((error: unknown) => {
     if ((error as Error).name === 'AbortError') throw error;
     throw new AnswerError(noAnswer(`The service at ${base || 'this address'} does not answer.`));

@@ -74,14 +74,17 @@ function Keeping({ from, children }: { from: Kept; children: ReactNode }) {
   const saving = useRef<Promise<void>>(Promise.resolve());
 
   /** One after another, so that each knows the version of the one before. */
-  const save = useCallback((next: Draft): Promise<void> => {
+  const save = useCallback((next: Draft, outlives = false): Promise<void> => {
     const work = async (): Promise<void> => {
       if (kept.current.draft === next) return;
       const { id, version } = kept.current;
       const body = { job: { ...next }, version: version ?? undefined };
       try {
         if (id === null && !isWork(next)) return void (kept.current = { ...kept.current, draft: next });
-        const now = id === null ? await api.beginDraft({ job: { ...next } }) : await api.keepDraft(id, body);
+        const now =
+          id === null
+            ? await api.beginDraft({ job: { ...next } }, { outlives })
+            : await api.keepDraft(id, body, { outlives });
         kept.current = { id: now.id, version: now.version, draft: next };
         if (id === null) setAt({ id: now.id });
       } catch (error) {
@@ -111,6 +114,12 @@ function Keeping({ from, children }: { from: Kept; children: ReactNode }) {
     if (kept.current.draft === draft) return;
     const timer = setTimeout(() => void save(draft), saveAfter);
     return () => clearTimeout(timer);
+  }, [draft, save]);
+  // Who goes before that leaves the last change behind.
+  useEffect(() => {
+    const leave = (): void => void save(draft, true);
+    window.addEventListener('pagehide', leave);
+    return () => window.removeEventListener('pagehide', leave);
   }, [draft, save]);
   useEffect(() => placeOfTab.set(at.id), [at.id]);
 

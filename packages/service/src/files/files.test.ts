@@ -452,6 +452,79 @@ describe('values from a file', () => {
       expect(file.report!.mended).toBeGreaterThanOrEqual(3);
     });
 
+    it('a column that was altered meanwhile: what is the same is the same, written as it is now', async () => {
+      const rows = await exported('id IN (51, 52, 53)');
+      rows[1]![4] = '71.5';
+      rows[2]![6] = 'edited';
+      const total = await one<{ is: string }>(
+        `select format_type(a.atttypid, a.atttypmod) || ' generated always as ' || pg_get_expr(d.adbin, d.adrelid) || ' stored' as is
+         from pg_attribute a join pg_attrdef d on d.adrelid = a.attrelid and d.adnum = a.attnum
+         where a.attrelid = 'bookings'::regclass and a.attname = 'total'`,
+      );
+      await w.sql.query('alter table bookings drop column total');
+      await w.sql.query('alter table bookings alter column price_per_hive type numeric(12,3)');
+      await w.sql.query('update bookings set price_per_hive = 9 where id = 53');
+      // The service looks at the tables anew.
+      await w.admin.setWorkspace({});
+      rows[3]![4] = '8';
+      const { file, job } = await back(rows);
+      expect(file.report!.fates).toMatchObject({ taken: 2, edited_since: 1 });
+      const p = await previewed(w.admin, job as JobBody);
+      const { records } = await w.admin.previewRecords(p.id, { outcome: 'will_change' });
+      expect(records.map((r) => r.key)).toEqual(['51', '52']);
+      await w.sql.query('alter table bookings rename column note to remark');
+      await w.admin.setWorkspace({});
+      // What is no field any more is not taken; who takes it all the same hears of it.
+      const renamed = await back(rows);
+      expect(renamed.file.plan!.take.map((t) => t.field)).not.toContain('note');
+      const take = [{ field: 'note', column: 'note' }];
+      await expect(back(rows, { take })).rejects.toThrow('Bookings have no field “note”.');
+      await w.sql.query('alter table bookings rename column remark to note');
+      await w.sql.query('alter table bookings alter column price_per_hive type numeric(8,2)');
+      await w.sql.query(`alter table bookings add column total ${total.is}`);
+      await w.admin.setWorkspace({});
+    });
+
+    it('two people who bring one file back: the second finds it done, and what they may not do is not done', async () => {
+      const rows = await exported('id IN (61, 62)');
+      rows[1]![6] = 'brought back';
+      rows[2]![6] = 'brought back';
+      const text = rows.map((r) => r.join(',')).join('\n');
+      const by = async (who: typeof w.admin) => {
+        const file = await who.uploadFile({ name: 'back.csv' }, new TextEncoder().encode(text));
+        const guess = await who.guessPlan(file.id, 'bookings');
+        return who.planFile(file.id, guess as FilePlanBody);
+      };
+      const [first, second] = [await by(w.admin), await by(w.editor)];
+      expect([first, second].map((work) => work.file.report!.fates.taken)).toEqual([2, 2]);
+      const mine = await previewed(w.admin, first.job as JobBody);
+      const theirs = await previewed(w.editor, second.job as JobBody);
+      const run = await ran(w.admin, mine.id, { askAfter: null, expect: 2 });
+      expect(run.totals.changed).toBe(2);
+      const late = await ran(w.editor, theirs.id, { askAfter: null, expect: 2 });
+      expect(late.totals).toMatchObject({ changed: 0 });
+      expect((await by(w.editor)).file.report!.fates).toMatchObject({ edited_since: 0, unfit: 0 });
+    });
+
+    it('planning that is broken off leaves nothing half done, and is done again', async () => {
+      const rows = await exported('id IN (71, 72)');
+      rows[1]![6] = 'again';
+      const file = await sent(rows.map((r) => r.join(',')).join('\n'));
+      const plan = (await w.admin.guessPlan(file.id, 'bookings')) as FilePlanBody;
+      const holder = await w.sql.connect();
+      await holder.query('begin');
+      await holder.query('select from tantamos.file where id = $1 for update', [file.id]);
+      const broken = w.admin.planFile(file.id, plan).catch((error: Error) => error);
+      const cut = `select pg_terminate_backend(pid) from pg_stat_activity where wait_event_type = 'Lock' and query like 'select from tantamos.file%'`;
+      for (let i = 0; i < 200 && (await w.sql.query(cut)).rowCount === 0; i++)
+        await new Promise((r) => setTimeout(r, 25));
+      expect(await broken).toBeInstanceOf(Error);
+      await holder.query('rollback');
+      holder.release();
+      expect((await w.admin.file(file.id)).report).toBeNull();
+      expect((await w.admin.planFile(file.id, plan)).file.report!.fates.taken).toBe(1);
+    });
+
     it('a signature that is none, or of other records, finds nothing', async () => {
       const rows = await exported('id IN (35, 36)');
       rows[1]![rows[1]!.length - 1] = 'forged';

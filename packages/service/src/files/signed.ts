@@ -64,6 +64,12 @@ export async function narrowToEdited(connection: Connection, file: string, check
     const now = asText(scope.own(field.name));
     const nowShown = shownIn(field, namedText({ through: [], type, field }, scope, catalog));
     const text = (of: Sql): Sql => sql`coalesce(btrim(${of}), '')`;
+    // A column may have been given another scale since: 48.63 is 48.630 then.
+    const isNumber = field.base === 'number' && field.refersTo === null && field.choices === null;
+    const plain = (of: Sql): Sql =>
+      isNumber
+        ? sql`case when ${of} ~ '^-?\\d{1,200}([.]\\d{1,200})?$' then trim_scale(${of}::numeric)::text else ${text(of)} end`
+        : text(of);
     const shown = (of: Sql): Sql =>
       sql`case when ${text(of)} = '' then 'blank' else '“' || left(${text(of)}, 60) || '”' end`;
     const isText = field.base === 'text' && field.refersTo === null && field.choices === null;
@@ -81,15 +87,15 @@ export async function narrowToEdited(connection: Connection, file: string, check
     const was = text(raw(`x.shown[${at + 1}]`));
     // What is there already may be what nobody could say now: a name that several have, or that is another's by now.
     const kept = sql`(${text(c)} in (${was}, '''' || ${was}) or ${u} is not null and ${text(c)} = ${text(s)})`;
-    const same = sql`(${u} is null and ${text(v)} = ${text(s)} or ${kept} or ${damaged})`;
+    const same = sql`(${u} is null and ${plain(v)} = ${plain(s)} or ${kept} or ${damaged})`;
     const blank = plan.blank === 'leave' ? sql` and ${c} is not null` : raw('');
     const edited = sql`(not ${same}${blank})`;
     const needed = field.required ? sql`case when ${c} is null then ${value(`${field.label} is required`)} end` : null;
     return {
       edited,
       unfit: sql`case when ${edited} then ${needed ? sql`coalesce(${u}, ${needed})` : u} end`,
-      mended: sql`case when ${u} is null and ${text(v)} <> ${text(s)} and ${damaged} then 1 else 0 end`,
-      conflict: sql`case when ${edited} and ${text(now)} <> ${text(s)} and ${text(now)} <> ${text(v)} then
+      mended: sql`case when ${u} is null and ${plain(v)} <> ${plain(s)} and ${damaged} then 1 else 0 end`,
+      conflict: sql`case when ${edited} and ${plain(now)} <> ${plain(s)} and ${plain(now)} <> ${plain(v)} then
         ${value(`${field.label}: was `)} || ${shown(raw(`x.shown[${at + 1}]`))} || ', is ' || ${shown(nowShown)} || ' now, the file says ' || ${shown(c)} end`,
     };
   });
