@@ -77,7 +77,7 @@ async function pages(executablePath, sql) {
     await page.screenshot({ path: join(folder, `${name}.png`) });
     say(`${name}.png`);
   };
-  /** A picture of two: one above the other. */
+  /** A picture of two or three: one above the other. */
   const half = async () => {
     await page.waitForLoadState('networkidle');
     await page.mouse.move(640, 799);
@@ -85,7 +85,8 @@ async function pages(executablePath, sql) {
     return (await page.screenshot()).toString('base64');
   };
   const pair = async (name, ...halves) => {
-    const sheet = await browser.newPage({ viewport: { width: 1280, height: 1612 } });
+    const height = halves.length * 812 - 12;
+    const sheet = await browser.newPage({ viewport: { width: 1280, height } });
     const images = halves.map((h) => `<img src="data:image/png;base64,${h}" style="display:block;width:1280px">`);
     await sheet.setContent(
       `<body style="margin:0;background:#6B7280">${images.join('<div style="height:12px"></div>')}`,
@@ -267,6 +268,17 @@ async function pages(executablePath, sql) {
     inputs: [{ name: 'leaver', label: 'owner', spots: [{ at: '/selection/filter', literal: 0 }] }],
   });
   await tell('/api/saved-jobs', {
+    name: 'leaver',
+    job: {
+      selection: { type: 'growers', filter: "owner = 'Tobias Fenwick' AND status <> 'closed'" },
+      edits: [{ ...split, among: [{ to: 'Ines Calloway', weight: 2 }, { to: 'Verity Rushwater' }] }],
+      why: 'Somebody leaves',
+    },
+    inputs: [{ name: 'leaver', label: 'owner', spots: [{ at: '/selection/filter', literal: 0 }] }],
+    why: 'Closed ones stay, and Ines takes more',
+    version: 1,
+  });
+  await tell('/api/saved-jobs', {
     name: 'postpone what is open',
     job: {
       selection: { type: 'tasks', filter: "state = 'open' AND due_on < DATE('2026-12-01')" },
@@ -279,7 +291,11 @@ async function pages(executablePath, sql) {
   const jobs = await half();
   await button('Use leaver').click();
   await page.getByRole('dialog').getByRole('button', { name: 'Preview' }).waitFor();
-  await pair('jobs', jobs, await half());
+  const used = await half();
+  await page.keyboard.press('Escape');
+  await button('Versions of leaver').click();
+  await page.getByText('Closed ones stay').waitFor();
+  await pair('jobs', jobs, used, await half());
   await page.keyboard.press('Escape');
   await page.goto(`${base}/start`);
   await page.getByRole('heading', { name: 'Waits for you' }).waitFor();
