@@ -6,7 +6,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../app/api';
 import { usePerson } from '../app/session';
-import { Button, LinkButton } from '../components/Button';
+import { Button } from '../components/Button';
 import { Shown } from '../components/Change';
 import { number } from '../components/format';
 import { textInput } from '../components/inputs';
@@ -17,7 +17,7 @@ import { pickedPartsOf, type Draft } from '../job/draft';
 import type { DraftEdit } from '../job/edits';
 import { Presets } from '../job/Presets';
 import { useSample } from '../job/useSample';
-import { ValueInput } from '../job/ValueInput';
+import { TouchedValue } from '../job/TouchedValue';
 import { queries } from '../queries';
 import { mostNow } from './cells';
 
@@ -183,21 +183,7 @@ function Row({
               )}
             </p>
           )}
-          {touched &&
-            (given === null ? (
-              <p>
-                left blank <LinkButton onClick={() => onGiven('')}>A value</LinkButton>
-              </p>
-            ) : (
-              <>
-                <ValueInput field={field} value={given} onChange={onGiven} isNew />
-                {!field.required && (
-                  <LinkButton className="text-xs" onClick={() => onGiven(null)}>
-                    Leave it blank
-                  </LinkButton>
-                )}
-              </>
-            ))}
+          {touched && <TouchedValue field={field} value={given} onChange={onGiven} isNew />}
         </div>
         <button
           type="button"

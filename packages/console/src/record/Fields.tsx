@@ -6,14 +6,14 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { queryClient } from '../app/api';
 import { usePerson } from '../app/session';
-import { Button, LinkButton } from '../components/Button';
+import { Button } from '../components/Button';
 import { Shown } from '../components/Change';
 import { counted } from '../components/format';
 import { textInput } from '../components/inputs';
 import { inLines } from '../components/json';
 import { cellOf } from '../components/kinds';
 import { Problems } from '../components/Problems';
-import { ValueInput } from '../job/ValueInput';
+import { TouchedValue } from '../job/TouchedValue';
 import { changeNow, undoNow, type SmallRun } from './small-run';
 
 interface Props {
@@ -186,20 +186,7 @@ function Editing({
           <Shown value={was} kind={field.kind} />
         </s>
       </p>
-      {value === null ? (
-        <p>
-          left blank <LinkButton onClick={() => onChange('')}>Another value</LinkButton>
-        </p>
-      ) : (
-        <>
-          <ValueInput field={field} value={value} onChange={onChange} />
-          {!field.required && (
-            <LinkButton className="text-xs" onClick={() => onChange(null)}>
-              Leave it blank
-            </LinkButton>
-          )}
-        </>
-      )}
+      <TouchedValue field={field} value={value} onChange={onChange} />
     </div>
   );
 }
