@@ -184,6 +184,28 @@ describe('editing in the grid', () => {
     expect(await stored('region', '5')).toEqual(['Mine']);
   });
 
+  it('what is edited while the rest is being written is neither lost nor taken for written', async () => {
+    await goTo('growers');
+    await walkTo(9, 'Region');
+    await page.keyboard.type('First');
+    await press('Enter');
+    await page.route('**/api/runs', async (route) => {
+      await new Promise((resolve) => setTimeout(resolve, 2000));
+      await route.continue();
+    });
+    await button('Change 1 now').click();
+    await walkTo(10, 'Region');
+    await page.keyboard.type('Second');
+    await press('Enter');
+    await until(async () => (await stored('region', '10'))[0] === 'First', 'written');
+    await bar().getByText('1 record changed.').waitFor();
+    await page.unroute('**/api/runs');
+    await bar().getByText('1 cell in 1 record edited').waitFor();
+    expect(await (await cell(10, 'Region')).innerText()).toContain('Second');
+    expect(await stored('region', '11')).not.toEqual(['Second']);
+    await button('Withdraw it').click();
+  });
+
   it('two people editing the same rows: neither overwrites the other unseen', async () => {
     await goTo('growers');
     const other = await openBrowser();

@@ -1,6 +1,6 @@
 import type { FoundRecord, JobBody, JournalRecord, PreviewView, RunView, Value } from '@tantamos/contract';
 import { useMutation } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { api, queryClient } from '../app/api';
 import { keyWords } from '../components/format';
 import type { Draft } from '../job/draft';
@@ -35,8 +35,15 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
   const { cells } = draft;
   const [why, setWhy] = useState('');
   const [undone, setUndone] = useState(false);
+  // As they are now, and as they were when they were last sent.
+  const latest = useRef(cells);
+  const sent = useRef(cells);
+  useEffect(() => {
+    latest.current = cells;
+  }, [cells]);
   const put = (next: PendingCells): void => {
-    change.reset();
+    // What is under way goes on, and tells of itself when it is done.
+    if (!change.isPending) change.reset();
     setUndone(false);
     set({ cells: next });
   };
@@ -47,11 +54,17 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
   };
   /** The pending cells or, where one is given, another small job on records in sight. */
   const change = useMutation({
-    mutationFn: (job: JobBody | null) => (job ? carriedOut(job) : written(type, cells, why)),
+    mutationFn: (job: JobBody | null) => {
+      sent.current = cells;
+      return job ? carriedOut(job) : written(type, cells, why);
+    },
     onSuccess: async ({ run, conflicts, left }, job) => {
       if (conflicts.length > 0) return;
       const stays = new Set(left.map((l) => l.key));
-      if (!job) set({ cells: withoutCells(cells, (key) => !stays.has(key)) });
+      // What was edited while it was written is not written yet.
+      const isWritten = (key: string, field: string): boolean =>
+        !stays.has(key) && sent.current[field]?.[key]?.value === latest.current[field]?.[key]?.value;
+      if (!job) set({ cells: withoutCells(latest.current, isWritten) });
       setWhy('');
       if (run) await refresh();
     },
@@ -70,7 +83,7 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
     if (mine && cell) set({ cells: withCells(cells, field, { [key]: { ...cell, was: now.value } }) });
     else set({ cells: withoutCells(cells, (k, f) => k === key && f === field) });
   };
-  return { cells, put, why, setWhy, change, undo, undone, forgetUndone: () => setUndone(false), settle, refresh };
+  return { cells, put, why, setWhy, change, undo, undone, settle, refresh };
 }
 
 export type Cells = ReturnType<typeof useCells>;

@@ -72,7 +72,8 @@ export async function withRowsOf(
   if (fresh.act === 'create') return { ...whole, ...fresh };
   const isOfFile = (part: LaterPart): boolean => part.from !== undefined && 'file' in part.from;
   const then = [...(fresh.then ?? []), ...(job.then ?? []).filter((part) => !isOfFile(part))];
-  const isPut = ({ kind }: Edit): boolean => kind === 'put';
+  // Values that were said with the job are its own.
+  const isPut = (edit: Edit): boolean => edit.kind === 'put' && edit.given !== undefined;
   const puts = fresh.edits.map(
     (e) => ({ ...job.edits.find((old) => isPut(old) && old.field === e.field), ...e }) as Edit,
   );
