@@ -100,6 +100,8 @@ export const examples: Readonly<Record<string, readonly [string, string]>> = {
   run: ['tantamos run last', 'tantamos run last --expect 191 --ask-after 5'],
   undo: ['tantamos undo last', 'tantamos undo 23207c76 --why "Too early" --expect 191'],
   retry: ['tantamos retry last', 'tantamos retry 23207c76'],
+  pace: ['tantamos pace last --pace 20', 'tantamos pace 23207c76 --at-once 4 --per-second 500'],
+  log: ['tantamos log last', 'tantamos log 23207c76 --format json'],
   watch: ['tantamos watch last', 'tantamos watch 23207c76'],
   pause: ['tantamos pause last', 'tantamos pause 23207c76'],
   stop: ['tantamos stop last', 'tantamos stop 23207c76'],

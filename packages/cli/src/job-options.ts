@@ -3,7 +3,8 @@ import type { JobBody, PreviewView } from '@tantamos/contract';
 import { mended, type Edit } from '@tantamos/core';
 import { findPreview } from './ids';
 import type { Command } from 'commander';
-import { readFile, wholeNumber } from './options';
+import { readFile } from './options';
+import { safetySaid, withSafetyOptions, type SafetyOptions } from './safety-options';
 import { saidIn } from './edit-options';
 import { doneIn, readLater, withPartOptions, type PartOptions } from './part-options';
 import { tellPlaces } from './places';
@@ -11,28 +12,19 @@ import { keysOf, readSelection } from './selection-options';
 import { sentAhead } from './send-ahead';
 import { UsageError } from './trouble';
 
-export interface JobOptions extends PartOptions {
+export interface JobOptions extends PartOptions, SafetyOptions {
   readonly job?: string;
   readonly again?: string;
   readonly mend?: string;
   readonly dropCause?: string;
-  readonly batchSize?: number;
-  readonly atOnce?: number;
-  readonly pace?: number;
-  readonly askAfter?: number;
-  readonly atMost?: number;
   readonly why?: string;
 }
 
 /** The options that say a job. */
 export function withJobOptions(command: Command): Command {
-  return withPartOptions(command)
-    .option('--job <file>', 'the whole job as a JSON file; - for standard input')
-    .option('--batch-size <n>', 'records in one batch, which is one transaction', wholeNumber('--batch-size'))
-    .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
-    .option('--pace <percent>', 'share of the time spent working; the rest is left to others', wholeNumber('--pace'))
-    .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
-    .option('--at-most <n>', 'change nothing if more than N would change', wholeNumber('--at-most'))
+  return withSafetyOptions(
+    withPartOptions(command).option('--job <file>', 'the whole job as a JSON file; - for standard input'),
+  )
     .option(
       '--then <type>',
       'a further part, with options of its own: which records of that type (--follow FIELD: those of the part before), and what is done to them',
@@ -57,10 +49,7 @@ export async function readJob(api: Client, type: string | undefined, options: Jo
   tellPlaces([[...before.map((edit) => ({ edit, option: '--job' })), ...said], ...later.said]);
   const edits: Edit[] = [];
   for (const [i, edit] of all.entries()) edits.push(await sentAhead(api, typeId, edit, i));
-  const { batchSize, atOnce, pace, askAfter, atMost } = options;
-  const safety = Object.fromEntries(
-    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== undefined),
-  );
+  const safety = await safetySaid(api, options);
   const then = [...(given?.then ?? []), ...later.parts];
   return {
     selection: {

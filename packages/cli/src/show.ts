@@ -104,6 +104,8 @@ export function showRun(r: RunView): void {
   if (r.why) out(`Why: ${r.why}`);
   if (r.list) out(color.dim(`${r.list.file ? 'File' : 'List'}: ${r.list.sentence}`));
   out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
+  if (r.wakesAt && !isMoving(r.state)) out(`It goes on by itself on ${moment(r.wakesAt)}.`);
+  if (r.exceeded) out('To continue is to go on without that limit.');
   out(equation(r.totals));
   for (const a of r.along) out(alongWords(a));
   showNotes(r.notes);
@@ -112,7 +114,9 @@ export function showRun(r: RunView): void {
   out(
     `run ${shortId(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}${r.previewBy === r.startedBy ? '' : `, worked out by ${r.previewBy}`}`,
   );
-  for (const verb of r.verbs) talk(`  tantamos ${verb} ${shortId(r.id)}`);
+  for (const verb of r.verbs)
+    if (verb !== 'change') talk(`  tantamos ${verb} ${shortId(r.id)}`);
+    else if (isMoving(r.state)) talk(`  tantamos pace ${shortId(r.id)} --pace 100`);
 }
 
 /** `again`: the preview that can be made again with what a note offers. */

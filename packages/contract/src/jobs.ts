@@ -1,4 +1,13 @@
-import { mostMade, mostMapped, problemCodes, type Edit, type Problem } from '@tantamos/core';
+import {
+  firstWays,
+  mostAtOnce,
+  mostMade,
+  mostMapped,
+  problemCodes,
+  type Edit,
+  type FirstWay,
+  type Problem,
+} from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
@@ -8,6 +17,7 @@ import {
   IsIn,
   IsInt,
   IsNotEmpty,
+  IsNumber,
   IsOptional,
   IsString,
   IsUUID,
@@ -22,14 +32,62 @@ import { routesOf } from './route';
 import { SelectionBody } from './selection';
 import { count, named, nullable, oneOf, text, type Answer } from './shape';
 
+/** When a run may work, by the clock of a time zone. */
+export class HoursBody {
+  /** IANA name, as Europe/Lisbon. */
+  @IsString() @IsNotEmpty() @MaxLength(100) zone!: string;
+  /** `hh:mm`; to before from goes over midnight. */
+  @IsString() @MaxLength(5) from!: string;
+  @IsString() @MaxLength(5) to!: string;
+  /** Days on which it may begin, 1 is Monday (ISO 8601); left out: all. */
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(7)
+  @IsInt({ each: true })
+  @Min(1, { each: true })
+  @Max(7, { each: true })
+  days?: number[];
+}
+
+/** While a run works it pauses when one of these is exceeded, and asks. */
+export class StopIfBody {
+  /** Records refused or in use. */
+  @Nullable() @IsInt() @Min(0) @Max(largestInteger) failures?: number | null;
+  /** Records that others changed after the preview. */
+  @Nullable() @IsInt() @Min(0) @Max(largestInteger) editedSince?: number | null;
+  /** Minutes of work. */
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) minutes?: number | null;
+  /** How many times slower a small write beside it is than before it. */
+  @Nullable() @IsNumber() @Min(1) @Max(1000) slowdown?: number | null;
+  /** Seconds that a replica is behind. */
+  @Nullable() @IsInt() @Min(0) @Max(largestInteger) lag?: number | null;
+  /** Other sessions that wait for what it has locked. */
+  @Nullable() @IsInt() @Min(0) @Max(largestInteger) waiting?: number | null;
+}
+
 export class SafetyBody {
   /** Null, or left out: as many as is usual for what is done. */
   @Nullable() @IsInt() @Min(1) @Max(10_000) batchSize?: number | null;
-  @IsOptional() @IsInt() @Min(1) @Max(8) atOnce?: number;
+  @IsOptional() @IsInt() @Min(1) @Max(mostAtOnce) atOnce?: number;
   /** Percent of the time spent working. */
   @IsOptional() @IsInt() @Min(1) @Max(100) pace?: number;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) askAfter?: number | null;
+  /** Which are the first: those that come first (left out), or one of each different from → to. */
+  @IsOptional() @IsIn(firstWays) first?: FirstWay;
+  /** No more records a second than this, on the average. */
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) perSecond?: number | null;
+  /** At most this many in one go; the rest of the same frozen set is another go. */
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) perGo?: number | null;
+  /** Minutes between two goes; null, or left out: the next one begins when somebody says so. */
+  @Nullable() @IsInt() @Min(1) @Max(10_080) goEvery?: number | null;
+  @Nullable() @Nested(() => HoursBody) hours?: HoursBody | null;
+  /** Nothing is changed if more would change, fewer would, or a larger share of all records of the type (percent). */
   @Nullable() @IsInt() @Min(0) @Max(largestInteger) atMost?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(largestInteger) atLeast?: number | null;
+  @Nullable() @IsNumber() @Min(0) @Max(100) atMostShare?: number | null;
+  /** It does not begin while another run is to change some of the same records. */
+  @IsOptional() @IsBoolean() alone?: boolean;
+  @IsOptional() @Nested(() => StopIfBody) stopIf?: StopIfBody;
 }
 
 export class AlsoBody {

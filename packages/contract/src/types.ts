@@ -1,4 +1,4 @@
-import { bases, fieldKinds, newKeysWays, type NewKeys, type Field, type Trigger } from '@tantamos/core';
+import { bases, fieldKinds, mostAtOnce, newKeysWays, type NewKeys, type Field, type Trigger } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
 import {
   ArrayMaxSize,
@@ -33,6 +33,13 @@ export class TypeSettingsBody {
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) mostRecords?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) typedFrom?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(10_000) largestBatch?: number | null;
+  /** How runs go where a job does not say: records in a batch, batches at once, percent of the time spent working. */
+  @Nullable() @IsInt() @Min(1) @Max(10_000) usualBatch?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(mostAtOnce) usualAtOnce?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(100) usualPace?: number | null;
+  /** What a job may say at most. */
+  @Nullable() @IsInt() @Min(1) @Max(mostAtOnce) mostAtOnce?: number | null;
+  @Nullable() @IsInt() @Min(1) @Max(100) mostPace?: number | null;
 }
 
 export class FieldSettingsBody {
@@ -64,7 +71,16 @@ export const TypeSummary = named('TypeSummary', {
   notChangeable: nullable(text),
   notReadable: nullable(text, 'null when records can be read; else the reason in one sentence'),
   hidden: flag,
-  bounds: Of.Object({ mostRecords: nullable(count), typedFrom: count, largestBatch: count }),
+  bounds: Of.Object({
+    mostRecords: nullable(count),
+    typedFrom: count,
+    largestBatch: count,
+    usualBatch: nullable(count),
+    usualAtOnce: nullable(count),
+    usualPace: nullable(count),
+    mostAtOnce: nullable(count),
+    mostPace: nullable(count),
+  }),
   about: Of.Number({ description: 'the database’s own estimate of the number of records' }),
 });
 export type TypeSummary = Answer<typeof TypeSummary>;

@@ -70,6 +70,8 @@ export * from './job/handover';
 export * from './job/parts';
 export * from './job/falls';
 export * from './job/job';
+export * from './job/safety';
+export * from './job/hours';
 export * from './job/outcome';
 export * from './job/pairs';
 export * from './job/state';

@@ -3,10 +3,10 @@ import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
 import { exitCodes } from '../exit';
-import { shortId } from '@tantamos/core';
+import { shortId, type FirstWay } from '@tantamos/core';
 import { findPreview, findRun } from '../ids';
 
-import { number, talk } from '../output';
+import { moment, number, print, readFormat, talk } from '../output';
 import { remember } from '../recent';
 import { followRun } from '../progress';
 import { client } from '../session';
@@ -14,11 +14,13 @@ import { showPreview, showRun } from '../show';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { acting, type Verb } from './verb';
-import { wholeNumber } from '../options';
+import { commas, oneOf, wholeNumber } from '../options';
 
 export interface RunOptions {
   readonly expect?: number;
   readonly askAfter?: number;
+  readonly askFirst?: FirstWay;
+  readonly askKeys?: string;
   readonly ask: boolean;
   readonly detach?: true;
 }
@@ -30,6 +32,12 @@ export const run: Verb = (program) => {
     .description('start the run of a preview, and watch it')
     .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect'))
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
+    .option(
+      '--ask-first <which>',
+      'which are the first: in_order, or spread: one of each different old → new',
+      oneOf('--ask-first', 'in_order', 'spread'),
+    )
+    .option('--ask-keys <list>', 'stop and ask after just these: a,b')
     .option('--no-ask', 'do all of it, whatever the job says')
     .option('--detach', 'start it and do not watch')
     .action(
@@ -67,6 +75,41 @@ export const run: Verb = (program) => {
         const source = await findRun(api, said);
         remember('preview', null);
         return finish(api, await api.retryRun(source.id, {}, { once: randomUUID() }), 'table');
+      }),
+    );
+
+  program
+    .command('pace')
+    .argument('<run>', 'its id, or “last”')
+    .description('change how fast a run goes, while it goes on')
+    .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
+    .option('--pace <percent>', 'share of the time spent working', wholeNumber('--pace'))
+    .option(
+      '--per-second <n>',
+      'no more records a second than this; 0: as many as there is time for',
+      wholeNumber('--per-second'),
+    )
+    .action(
+      acting(async (said: string, { perSecond, ...to }: { atOnce?: number; pace?: number; perSecond?: number }) => {
+        if (perSecond === undefined && Object.keys(to).length === 0)
+          throw new UsageError('Say what is to change: --at-once, --pace or --per-second.');
+        const api = client();
+        const body = { ...to, ...(perSecond === undefined ? {} : { perSecond: perSecond === 0 ? null : perSecond }) };
+        showRun(await api.changeRun((await findRun(api, said)).id, body));
+      }),
+    );
+
+  program
+    .command('log')
+    .argument('<run>', 'its id, or “last”')
+    .description('what happened to a run, in order')
+    .option('--format <format>', 'table, json, jsonl or csv', 'table')
+    .action(
+      acting(async (said: string, o: { format: string }) => {
+        const api = client();
+        const log = await api.runLog((await findRun(api, said)).id);
+        const rows = log.map((e) => [moment(e.at), e.words, e.by]);
+        print({ columns: ['at', 'what', 'by'], rows }, readFormat(o.format), log);
       }),
     );
 
@@ -120,7 +163,13 @@ export async function startRun(api: Client, p: PreviewView, o: RunOptions): Prom
     return exitCodes.nothingToDo;
   }
   const askAfter = o.ask ? o.askAfter : null;
-  const body = { preview: p.id, expect, ...(askAfter === undefined ? {} : { askAfter }) };
+  const body = {
+    preview: p.id,
+    expect,
+    ...(askAfter === undefined ? {} : { askAfter }),
+    ...(o.ask ? { first: o.askFirst } : { first: 'in_order' as const }),
+    ...(o.ask && o.askKeys !== undefined ? { firstKeys: commas(o.askKeys) } : {}),
+  };
   return started(api, await api.startRun(body, { once: randomUUID() }), o.detach);
 }
 

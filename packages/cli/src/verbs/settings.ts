@@ -54,6 +54,11 @@ export const settings: Verb = (program) => {
     .option('--most-records <n>', 'no run may change more', wholeNumber('--most-records'))
     .option('--typed-from <n>', 'from so many on, the number must be said', wholeNumber('--typed-from'))
     .option('--largest-batch <n>', 'no batch may be larger', wholeNumber('--largest-batch'))
+    .option('--usual-batch <n>', 'records in a batch where a job does not say', wholeNumber('--usual-batch'))
+    .option('--usual-at-once <n>', 'batches at once where a job does not say', wholeNumber('--usual-at-once'))
+    .option('--usual-pace <percent>', 'share of the time where a job does not say', wholeNumber('--usual-pace'))
+    .option('--most-at-once <n>', 'no job may have more batches at once', wholeNumber('--most-at-once'))
+    .option('--most-pace <percent>', 'no job may work a larger share of the time', wholeNumber('--most-pace'))
     .option('--hide', 'show it to administrators only')
     .option('--reveal', 'show it to everyone')
     .action(

@@ -1,6 +1,6 @@
 import { AnswerError } from '@tantamos/client';
 import type { JobBody, JournalRecord, PreviewView, SampleView, TypeView } from '@tantamos/contract';
-import { firing, saysWhat, usualBatch } from '@tantamos/core';
+import { saysWhat } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { ChevronsRight, Plus } from 'lucide-react';
 import { lazy, Suspense, useEffect, useState } from 'react';
@@ -9,12 +9,13 @@ import { api } from '../app/api';
 import { usePerson } from '../app/session';
 import { Button, LinkButton } from '../components/Button';
 import { number } from '../components/format';
-import { NumberInSentence, textInput } from '../components/inputs';
+import { textInput } from '../components/inputs';
 import { ProblemList, Problems } from '../components/Problems';
 import { narrowed, neededBy } from './asked';
 import { pickedPartsOf, type Draft, type View } from './draft';
 import { EditCard } from './EditCard';
 import { completeEdits, type DraftEdit, type Result } from './edits';
+import { SafetyForm } from './SafetyForm';
 import { ActCard, Whole } from './WholeCards';
 import { jobOf } from './job-of';
 
@@ -48,9 +49,6 @@ export default function OpenPanel(props: JobPanelProps) {
   const { type, fields, draft, change, sight, found, look, unfolded, onChanges } = props;
   const navigate = useNavigate();
   const { workspace } = usePerson();
-  const [more, setMore] = useState(
-    draft.batchSize !== null || draft.atOnce !== null || draft.pace !== null || draft.writeAgain,
-  );
   const [added, setAdded] = useState<number | null>(unfolded && draft.edits.length === 0 ? 0 : null);
   const job = jobOf(draft, type.id);
   const isEdited = saysWhat(job);
@@ -157,55 +155,14 @@ export default function OpenPanel(props: JobPanelProps) {
         </section>
         <section aria-label="Safety" className="space-y-2">
           <h3 className={heading}>Safety</h3>
-          <NumberInSentence
-            before="Change nothing if more than"
-            after="would change"
-            value={draft.atMost}
-            onChange={(atMost) => change({ atMost })}
+          <SafetyForm
+            type={type}
+            edited={edited}
+            safety={draft.safety}
+            writeAgain={draft.writeAgain}
+            onChange={(safety) => change({ safety })}
+            onWriteAgain={(writeAgain) => change({ writeAgain })}
           />
-          <NumberInSentence
-            before="Ask me after the first"
-            value={draft.askAfter || null}
-            onChange={(askAfter) => change({ askAfter })}
-          />
-          {more ? (
-            <div className="space-y-2">
-              <NumberInSentence
-                before="Batches of"
-                after="records"
-                usual={number(usualBatch(firing(type, 'update', edited).length === 0))}
-                value={draft.batchSize}
-                most={type.bounds.largestBatch}
-                onChange={(batchSize) => change({ batchSize: batchSize || null })}
-              />
-              <NumberInSentence
-                before="Batches at once"
-                usual="1"
-                value={draft.atOnce}
-                most={8}
-                onChange={(atOnce) => change({ atOnce: atOnce || null })}
-              />
-              <NumberInSentence
-                before="Work"
-                after="% of the time, and rest otherwise"
-                usual="50"
-                value={draft.pace}
-                most={100}
-                onChange={(pace) => change({ pace: pace || null })}
-              />
-              <label className="flex items-start gap-2">
-                <input
-                  type="checkbox"
-                  className="mt-1 accent-accent"
-                  checked={draft.writeAgain}
-                  onChange={(e) => change({ writeAgain: e.target.checked })}
-                />
-                Write what is right already again, so that triggers of the database fire
-              </label>
-            </div>
-          ) : (
-            <LinkButton onClick={() => setMore(true)}>More…</LinkButton>
-          )}
         </section>
         <section aria-label="Why">
           <h3 className={heading}>

@@ -31,7 +31,7 @@ describe('an unfinished job', () => {
           { kind: 'put', field: 'start_on', values: { 1: '2026-05-01' } },
         ],
         why: '  Spring round ',
-        atMost: 200,
+        safety: { askAfter: 5, atMost: 200 },
       }),
       'bookings',
     );
@@ -46,7 +46,7 @@ describe('an unfinished job', () => {
       safety: { askAfter: 5, atMost: 200 },
       why: 'Spring round',
     });
-    expect(jobOf(draft({ askAfter: null }), 'bookings')).toEqual({
+    expect(jobOf(draft({ safety: {} }), 'bookings')).toEqual({
       selection: { type: 'bookings' },
       edits: [],
       safety: {},
@@ -79,6 +79,6 @@ describe('an unfinished job', () => {
     ]);
     // What that version did not know begins as it would in a new one.
     expect(draftOf({})).toEqual(emptyDraft);
-    expect(draftOf(kept)).toMatchObject({ filterMode: 'rows', askAfter: 5, views: {} });
+    expect(draftOf(kept)).toMatchObject({ filterMode: 'rows', safety: { askAfter: 5 }, views: {} });
   });
 });

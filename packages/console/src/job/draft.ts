@@ -1,4 +1,11 @@
-import type { ListChoiceBody, RelatedBody, SavedSelectionView, SelectionParts, TakeBody } from '@tantamos/contract';
+import type {
+  ListChoiceBody,
+  RelatedBody,
+  SafetyBody,
+  SavedSelectionView,
+  SelectionParts,
+  TakeBody,
+} from '@tantamos/contract';
 import type { PendingCells } from '../grid/cells';
 import type { DraftEdit } from './edits/form';
 import { nothingWhole, type DraftWhole } from './whole';
@@ -21,11 +28,7 @@ export interface Draft extends DraftWhole {
   readonly edits: readonly DraftEdit[];
   /** Edited in the grid and not written yet. */
   readonly cells: PendingCells;
-  readonly atMost: number | null;
-  readonly askAfter: number | null;
-  readonly batchSize: number | null;
-  readonly atOnce: number | null;
-  readonly pace: number | null;
+  readonly safety: SafetyBody;
   readonly why: string;
   readonly writeAgain: boolean;
   /** The last preview made of it. */
@@ -40,6 +43,9 @@ export interface View {
   readonly sort?: readonly string[];
   readonly pinned?: readonly string[];
 }
+
+/** What is asked for where nobody says anything. */
+export const usualSafety: SafetyBody = { askAfter: 5 };
 
 export const emptyDraft: Draft = {
   type: null,
@@ -56,11 +62,7 @@ export const emptyDraft: Draft = {
   edits: [],
   cells: {},
   ...nothingWhole,
-  atMost: null,
-  askAfter: 5,
-  batchSize: null,
-  atOnce: null,
-  pace: null,
+  safety: usualSafety,
   why: '',
   writeAgain: false,
   after: null,
@@ -76,7 +78,7 @@ export const noWork = {
   cells: {},
   ...nothingWhole,
   why: '',
-  atMost: null,
+  safety: usualSafety,
   writeAgain: false,
   after: null,
 } as const;
@@ -85,8 +87,15 @@ export const everything = { filter: '', related: null, list: null, take: null, .
 
 /** A draft as it was kept, by whatever version of this page. */
 export function draftOf(kept: Readonly<Record<string, unknown>>): Draft {
-  const draft = { ...emptyDraft, ...(kept as Partial<Draft>) };
+  const draft = { ...emptyDraft, ...safetyIn(kept), ...(kept as Partial<Draft>) };
   return { ...draft, edits: draft.edits.map(editOf) };
+}
+
+/** Earlier versions kept what is said of safety one by one. */
+function safetyIn(kept: Readonly<Record<string, unknown>>): Pick<Draft, 'safety'> | object {
+  const names = ['atMost', 'askAfter', 'batchSize', 'atOnce', 'pace'];
+  if (!names.some((name) => name in kept)) return {};
+  return { safety: Object.fromEntries(names.flatMap((name) => (kept[name] == null ? [] : [[name, kept[name]]]))) };
 }
 
 /** Earlier versions kept what was not said yet as null and the empty text, and pasted values with a `set`. */

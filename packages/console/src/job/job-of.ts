@@ -5,15 +5,11 @@ import { wholeOf } from './whole-of';
 
 /** The job as the service takes it; edits that are not filled in yet are left out. */
 export function jobOf(draft: Draft, type: string): JobBody {
-  const { batchSize, atOnce, pace, askAfter, atMost } = draft;
-  const safety = Object.fromEntries(
-    Object.entries({ batchSize, atOnce, pace, askAfter, atMost }).filter(([, v]) => v !== null),
-  );
   return {
     selection: { type, ...pickedPartsOf(draft) },
     edits: draft.act === 'delete' ? [] : completeEdits(draft.edits),
     ...wholeOf(draft),
-    safety,
+    safety: draft.safety,
     ...(draft.why.trim() ? { why: draft.why.trim() } : {}),
     ...(draft.writeAgain ? { writeAgain: true } : {}),
   };

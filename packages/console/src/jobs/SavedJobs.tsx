@@ -146,11 +146,7 @@ function useOpened() {
       ...wholeFrom(job as SavedJobBody['job']),
       why,
       writeAgain,
-      atMost: safety.atMost ?? null,
-      askAfter: safety.askAfter ?? null,
-      batchSize: safety.batchSize ?? null,
-      atOnce: safety.atOnce ?? null,
-      pace: safety.pace ?? null,
+      safety,
       panel: true,
       views: { ...draft.views, ...(look.columns || look.sort ? { [type]: { ...draft.views[type], ...look } } : {}) },
     });

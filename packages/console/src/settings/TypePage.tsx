@@ -43,6 +43,14 @@ export function TypePage() {
   );
 }
 
+const paceNames = [
+  { name: 'usualBatch', label: 'Usual batch', usual: 'as is usual' },
+  { name: 'usualAtOnce', label: 'Usual batches at once', usual: '1' },
+  { name: 'usualPace', label: 'Usual share of the time, %', usual: '50' },
+  { name: 'mostAtOnce', label: 'Most batches at once', usual: '16' },
+  { name: 'mostPace', label: 'Largest share of the time, %', usual: '100' },
+] as const;
+
 function TypeForm({ type }: { type: TypeView }) {
   const [label, setLabel] = useState(type.label);
   const [nameField, setNameField] = useState(type.nameField ?? '');
@@ -55,6 +63,7 @@ function TypeForm({ type }: { type: TypeView }) {
   const [most, setMost] = useState(type.bounds.mostRecords === null ? '' : String(type.bounds.mostRecords));
   const [typed, setTyped] = useState(String(type.bounds.typedFrom));
   const [batch, setBatch] = useState(String(type.bounds.largestBatch));
+  const [pacing, setPacing] = useState(() => paceNames.map(({ name }) => String(type.bounds[name] ?? '')));
   const save = useMutation({
     mutationFn: () => {
       const body: TypeSettingsBody = {};
@@ -69,6 +78,8 @@ function TypeForm({ type }: { type: TypeView }) {
       if (most !== String(type.bounds.mostRecords ?? '')) body.mostRecords = most.trim() ? Number(most) : null;
       if (typed !== String(type.bounds.typedFrom)) body.typedFrom = typed.trim() ? Number(typed) : null;
       if (batch !== String(type.bounds.largestBatch)) body.largestBatch = batch.trim() ? Number(batch) : null;
+      for (const [i, { name }] of paceNames.entries())
+        if (pacing[i] !== String(type.bounds[name] ?? '')) body[name] = pacing[i]!.trim() ? Number(pacing[i]) : null;
       return api.setType(type.id, body);
     },
     onSuccess: () => settingsChanged(type.id),
@@ -118,6 +129,16 @@ function TypeForm({ type }: { type: TypeView }) {
       />
       <Line label="The number must be typed from" value={typed} onChange={setTyped} inputMode="numeric" />
       <Line label="Largest batch" value={batch} onChange={setBatch} inputMode="numeric" />
+      {paceNames.map(({ name, label: words, usual }, i) => (
+        <Line
+          key={name}
+          label={words}
+          value={pacing[i]!}
+          onChange={(v) => setPacing(pacing.map((p, j) => (j === i ? v : p)))}
+          inputMode="numeric"
+          placeholder={usual}
+        />
+      ))}
       <Labelled label="Keys of new records are">
         {(id) => (
           <select

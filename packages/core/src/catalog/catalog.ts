@@ -1,3 +1,4 @@
+import type { Pacing } from '../job/safety';
 import { clip, fail, type Span } from '../problem';
 import { identifier, raw, sql, type Sql } from '../sql/sql';
 import { closest } from './closest';
@@ -95,7 +96,7 @@ export interface Trigger {
 }
 
 /** What one run on this type may do. */
-export interface Bounds {
+export interface Bounds extends Pacing {
   /** More records than this in one run are not allowed; null: no limit. */
   readonly mostRecords: number | null;
   /** From this many on, the number must be typed before the run starts. */

@@ -1,4 +1,5 @@
 import type { Field, RecordType } from '../catalog/catalog';
+import { noPacing } from '../job/safety';
 import { raw, sql, join, value, type Sql } from '../sql/sql';
 
 /** How the cells of a column are read: as they stand, or as something that a field holds. */
@@ -156,6 +157,6 @@ const nothing: Omit<RecordType, 'id' | 'label' | 'fields' | 'limits'> = {
   rowRules: null,
   notChangeable: null,
   hidden: false,
-  bounds: { mostRecords: null, typedFrom: 100, largestBatch: 10_000 },
+  bounds: { mostRecords: null, typedFrom: 100, largestBatch: 10_000, ...noPacing },
   about: 0,
 };

@@ -17,22 +17,8 @@ import { whichWords } from '../selection/words';
 import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
 import { fallsOf, type Fall } from './falls';
 import { checkMaking, makingWords, type MadeFrom } from './making';
+import type { Safety } from './safety';
 import { checkLink, linkMeant, type CheckedLink, type Link } from './links';
-
-/** How carefully a run goes about it. */
-export interface Safety {
-  /** Records in one batch, which is one transaction; null: as many as is usual for what is done (see `usualBatch`). */
-  readonly batchSize: number | null;
-  /** Batches that work at the same time. */
-  readonly atOnce: number;
-  /** Share of the time spent working, in percent; the rest is left to other users of the database. */
-  readonly pace: number;
-  /** Stop and ask after this many; null: do not ask. */
-  readonly askAfter: number | null;
-  /** Stop, changing nothing, if more than this many would change; null: no such limit. */
-  readonly atMost: number | null;
-}
-export const defaultSafety: Safety = { batchSize: null, atOnce: 1, pace: 50, askAfter: null, atMost: null };
 
 /** What is done to the records of one selection. */
 export interface JobPart {

@@ -15,12 +15,12 @@ export const runStates = [
 ] as const;
 export type RunState = (typeof runStates)[number];
 
-export type RunVerb = 'begin' | 'pause' | 'continue' | 'stop' | 'ask' | 'finish' | 'settle';
+export type RunVerb = 'begin' | 'pause' | 'continue' | 'stop' | 'ask' | 'rest' | 'wake' | 'finish' | 'settle';
 
 /** verb → state it may be said in → the state it leads to. The database holds the same steps. */
 export const runVerbs: Record<RunVerb, Partial<Record<RunState, RunState>>> = {
   begin: { queued: 'running' },
-  pause: { queued: 'paused', running: 'pausing' },
+  pause: { queued: 'paused', running: 'pausing', waiting_until: 'paused' },
   continue: { pausing: 'running', paused: 'running', waiting_for_you: 'running', waiting_until: 'running' },
   stop: {
     queued: 'stopped',
@@ -32,6 +32,8 @@ export const runVerbs: Record<RunVerb, Partial<Record<RunState, RunState>>> = {
   },
   // The rest are the engine's own, said by the last lane out.
   ask: { running: 'waiting_for_you' },
+  rest: { running: 'waiting_until' },
+  wake: { waiting_until: 'running' },
   finish: { running: 'finished', pausing: 'finished', stopping: 'finished' },
   settle: { pausing: 'paused', stopping: 'stopped' },
 };

@@ -1,3 +1,4 @@
+import { noPacing } from '../job/safety';
 import { Catalog, type Field, type RecordType } from '../catalog/catalog';
 
 function field(name: string, more: Partial<Field> = {}): Field {
@@ -61,7 +62,7 @@ function recordType(id: string, fields: readonly Field[], more: Partial<RecordTy
     limits: null,
     notChangeable: null,
     hidden: false,
-    bounds: { mostRecords: null, typedFrom: 5000, largestBatch: 10_000 },
+    bounds: { mostRecords: null, typedFrom: 5000, largestBatch: 10_000, ...noPacing },
     about: 100,
     ...more,
   };

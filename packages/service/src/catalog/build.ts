@@ -126,6 +126,11 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         mostRecords: laid.mostRecords,
         typedFrom: laid.typedFrom ?? defaultBounds.typedFrom,
         largestBatch: laid.largestBatch ?? defaultBounds.largestBatch,
+        usualBatch: laid.usualBatch,
+        usualAtOnce: laid.usualAtOnce,
+        usualPace: laid.usualPace,
+        mostAtOnce: laid.mostAtOnce,
+        mostPace: laid.mostPace,
       },
       about: table.about,
     };

@@ -80,13 +80,15 @@ export class CatalogStore {
     const next = { ...now, ...change, hidden, refusesInactive };
     await this.database.rows(
       `insert into tantamos.type_setting (type, label, name_field, owner_fields, hidden, most_records, typed_from,
-         largest_batch, changed_by, active_field, refuses_inactive, field_order, open_when, new_keys)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+         largest_batch, changed_by, active_field, refuses_inactive, field_order, open_when, new_keys,
+         usual_batch, usual_at_once, usual_pace, most_at_once, most_pace)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19)
        on conflict (type) do update set label = excluded.label, name_field = excluded.name_field,
          owner_fields = excluded.owner_fields, hidden = excluded.hidden, most_records = excluded.most_records,
          typed_from = excluded.typed_from, largest_batch = excluded.largest_batch, changed_by = excluded.changed_by,
          active_field = excluded.active_field, refuses_inactive = excluded.refuses_inactive, field_order = excluded.field_order, open_when = excluded.open_when,
-         new_keys = excluded.new_keys, changed_at = now()`,
+         new_keys = excluded.new_keys, usual_batch = excluded.usual_batch, usual_at_once = excluded.usual_at_once,
+         usual_pace = excluded.usual_pace, most_at_once = excluded.most_at_once, most_pace = excluded.most_pace, changed_at = now()`,
       [
         type.id,
         next.label,
@@ -102,6 +104,11 @@ export class CatalogStore {
         next.fieldOrder,
         next.openWhen,
         next.newKeys,
+        next.usualBatch,
+        next.usualAtOnce,
+        next.usualPace,
+        next.mostAtOnce,
+        next.mostPace,
       ],
     );
     this.refresh();
@@ -142,7 +149,9 @@ export class CatalogStore {
       `select type, label, name_field as "nameField", owner_fields as "ownerFields", active_field as "activeField",
          field_order as "fieldOrder", open_when as "openWhen", new_keys as "newKeys",
          refuses_inactive as "refusesInactive", hidden,
-         most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch"
+         most_records as "mostRecords", typed_from as "typedFrom", largest_batch as "largestBatch",
+         usual_batch as "usualBatch", usual_at_once as "usualAtOnce", usual_pace as "usualPace",
+         most_at_once as "mostAtOnce", most_pace as "mostPace"
        from tantamos.type_setting`,
     );
     return new Map(rows.map(({ type, ...settings }) => [type, settings]));

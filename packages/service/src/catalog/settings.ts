@@ -1,7 +1,7 @@
-import type { NewKeys } from '@tantamos/core';
+import { noPacing, type NewKeys, type Pacing } from '@tantamos/core';
 
 /** What an administrator lays over a type; null means: as the database has it. */
-export interface TypeSettings {
+export interface TypeSettings extends Pacing {
   readonly label: string | null;
   readonly nameField: string | null;
   readonly ownerFields: readonly string[] | null;
@@ -35,4 +35,5 @@ export const noSettings: TypeSettings = {
   mostRecords: null,
   typedFrom: null,
   largestBatch: null,
+  ...noPacing,
 };

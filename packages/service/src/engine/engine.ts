@@ -12,6 +12,7 @@ import { mustCarryOut } from '../rights/carry-out';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
 import type { Runs } from '../runs/runs';
+import { Watchman, type WatchedRun } from './watchman';
 import { noteStoredOtherwise } from './stored-otherwise';
 
 /** How often the engine looks for runs that another process started or left behind, in ms. */
@@ -35,6 +36,7 @@ export class Engine {
   private readonly hindrances = new Map<string, { why: string; tries: number }>();
   private readonly rights = new Map<string, { at: number; catalog: Catalog; rights: ReturnType<RightsOfRun> }>();
   private runs!: Runs;
+  private watchman!: Watchman;
   private stopped = false;
   private poke: () => void = () => {};
   private loop: Promise<void> = Promise.resolve();
@@ -51,6 +53,7 @@ export class Engine {
 
   start(runs: Runs): void {
     this.runs = runs;
+    this.watchman = new Watchman(this.database, runs);
     // Other processes say when there is work: it is shared from the start.
     this.events.on('work', () => this.rouse());
     this.loop = this.look();
@@ -73,7 +76,11 @@ export class Engine {
 
   /** How many lanes of a run this process carries. */
   lanesOf(runId: string): number {
-    return [...this.lanes.keys()].filter((name) => name.startsWith(runId)).length;
+    return this.of(runId).length;
+  }
+
+  private of(runId: string) {
+    return [...this.lanes].flatMap(([name, lane]) => (name.startsWith(runId) ? [lane] : []));
   }
 
   /** Ends after the batches under way; unfinished runs go on at the next start, here or elsewhere. */
@@ -89,8 +96,13 @@ export class Engine {
     while (!this.stopped) {
       const woken = new Promise<void>((resolve) => (this.poke = resolve));
       try {
+        await this.watchman.wakeThoseDue();
         for (const run of await this.activeRuns()) {
-          if (run.state === 'queued' || run.state === 'running') await this.open(run);
+          for (const { lane } of this.of(run.id)) lane.heed(run);
+          const atWork = run.state === 'queued' || run.state === 'running';
+          const closed = atWork && (await this.watchman.look(run));
+          // A run that is queued begins all the same, and rests at once.
+          if (atWork && (!closed || run.state === 'queued')) await this.open(run);
           else if (this.lanesOf(run.id) === 0) await this.settle(run.id);
         }
       } catch (error) {
@@ -103,9 +115,10 @@ export class Engine {
     }
   }
 
-  private activeRuns(): Promise<(LaneRun & { state: RunState })[]> {
+  private activeRuns(): Promise<WatchedRun[]> {
     return this.database.rows(
-      `select run.id, run.preview, run.state, p.work_order as order, run.at_once, run.pace, p.kind, p.made_by, run.started_by
+      `select run.id, run.preview, run.state, p.work_order as order, run.at_once, run.pace, run.per_second,
+         run.hours, run.hours_from, run.stop_if, run.wakes_at, p.batch_size, p.batches, p.kind, p.made_by, run.started_by
        from tantamos.run join tantamos.preview p on p.id = run.preview
        where run.state in ('queued', 'running', 'pausing', 'stopping') order by run.started_at`,
     );
@@ -129,16 +142,13 @@ export class Engine {
         run,
         number,
         () => this.headway(run.id),
+        () => this.watchman.afterTrouble(run.id),
       );
-      const quiet = this.events.on(`run ${run.id}`, () => lane.rouse());
       const ended = lane
         .work()
         .then((worked) => (worked ? this.settle(run.id) : undefined))
         .catch((error: unknown) => this.trouble(run, error))
-        .finally(() => {
-          quiet();
-          this.lanes.delete(name);
-        });
+        .finally(() => this.lanes.delete(name));
       this.lanes.set(name, { lane, ended });
     }
   }
@@ -200,11 +210,15 @@ export class Engine {
       wait: number | null;
       preview: string;
       order: WorkOrder;
+      border: 'first' | 'go';
+      go_every: number | null;
+      wakes_at: Date | null;
+      reason: string | null;
     }>(
       `select run.state, count(*) filter (where s.state <> 'done' and s.position < coalesce(run.ask_before, 2147483647))::int as before,
          count(*) filter (where s.state <> 'done')::int as after, coalesce(sum(s.changed), 0)::int as changed,
          (extract(epoch from min(s.not_before) filter (where s.state = 'tail') - clock_timestamp()) * 1000)::int as wait,
-         run.preview, p.work_order as order
+         run.preview, p.work_order as order, run.border, run.go_every, run.wakes_at, run.reason
        from tantamos.run join tantamos.preview p on p.id = run.preview join tantamos.run_batch s on s.run = run.id
        where run.id = $1 group by run.id, p.id`,
       [runId],
@@ -215,14 +229,41 @@ export class Engine {
       await this.say(runId, 'finish', null);
     } else if (rest.state === 'pausing' || rest.state === 'stopping') await this.say(runId, 'settle', null);
     else if (rest.state !== 'running') return null;
+    else if (rest.wakes_at) await this.say(runId, 'rest', rest.reason, rest.wakes_at);
     else if (rest.before > 0) return rest.wait ?? 0;
-    else await this.say(runId, 'ask', `You asked to look after the first ${rest.changed.toLocaleString('en-US')}.`);
+    else await this.atBorder(runId, rest);
     return null;
   }
 
-  private async say(runId: string, verb: 'finish' | 'ask' | 'settle', reason: string | null): Promise<void> {
+  /** What was to be done before going on is done. */
+  private async atBorder(
+    runId: string,
+    { border, go_every, changed }: { border: 'first' | 'go'; go_every: number | null; changed: number },
+  ): Promise<void> {
+    const number = changed.toLocaleString('en-US');
+    if (border === 'first') await this.say(runId, 'ask', `You asked to look after the first ${number}.`);
+    else if (go_every === null)
+      await this.say(runId, 'ask', `This go is done, ${number} changed in all. The next begins when you say so.`);
+    else {
+      const minutes = go_every === 1 ? 'a minute' : `${go_every} minutes`;
+      const until = new Date(Date.now() + go_every * 60_000);
+      await this.say(
+        runId,
+        'rest',
+        `This go is done, ${number} changed in all. The next begins after ${minutes}.`,
+        until,
+      );
+    }
+  }
+
+  private async say(
+    runId: string,
+    verb: 'finish' | 'ask' | 'rest' | 'settle',
+    reason: string | null,
+    until?: Date,
+  ): Promise<void> {
     // A person may have said something at the same moment; the state table decides.
-    await this.runs.say(runId, verb, { account: null, reason }).catch((error: unknown) => {
+    await this.runs.say(runId, verb, { account: null, reason, until }).catch((error: unknown) => {
       if (!(error instanceof ProblemError)) throw error;
     });
   }

@@ -14,7 +14,10 @@ export interface LaneRun {
   readonly preview: string;
   readonly order: WorkOrder;
   readonly at_once: number;
+  readonly batch_size: number;
   readonly pace: number;
+  /** Records a second, of all lanes together; null: as many as the pace allows. */
+  readonly per_second: number | null;
   readonly kind: 'edit' | 'undo';
   /** Whose rights hold: what it reads was worked out for who made the preview, what it writes is done by who started it. */
   readonly made_by: string;
@@ -67,14 +70,25 @@ export class Lane {
     private readonly catalogs: CatalogStore,
     private readonly rightsOf: RightsOfRun,
     private readonly patience: Patience,
-    private readonly run: LaneRun,
+    private run: LaneRun,
     private readonly number: number,
     private readonly headway: () => void,
+    /** Something was not as usual: told before the next batch is begun. */
+    private readonly troubled: () => Promise<void>,
   ) {}
 
   /** Looks up from a rest: there may be news. */
   rouse(): void {
     this.wakeUp();
+  }
+
+  /** How the run goes on from now; a lane too many leaves. */
+  heed(run: LaneRun): void {
+    const { at_once, pace, per_second } = run;
+    if (at_once === this.run.at_once && pace === this.run.pace && per_second === this.run.per_second) return;
+    this.run = run;
+    if (this.number >= at_once) this.leave();
+    else this.wakeUp();
   }
 
   /** Ends after the batch under way. */
@@ -143,6 +157,7 @@ export class Lane {
       // Where there is none of what was its part, another part's turn may have come.
       if (done === 'none' && !isNew) return true;
       if (!(await this.withCare(connection, work, asking))) return false;
+      await this.troubled();
     }
     this.headway();
     await this.rest(performance.now() - begun);
@@ -254,15 +269,34 @@ export class Lane {
     return work;
   }
 
-  /** Leaves the database to others for the share of time that the run's pace says. */
+  /** Leaves the database to others for the share of time that the run's pace says, or until it has come to something else. */
   private async rest(worked: number): Promise<void> {
-    const { pace } = this.run;
-    const rest = Math.min((worked * (100 - pace)) / pace, longestWait);
-    if (rest < 1 || this.leaving) return;
-    const timer = new AbortController();
-    const woken = new Promise<void>((resolve) => (this.wakeUp = resolve));
-    await Promise.race([woken, sleep(rest, undefined, { signal: timer.signal }).catch(() => {})]);
-    timer.abort();
+    const begun = Date.now();
+    for (;;) {
+      const left = this.restAfter(worked) - (Date.now() - begun);
+      if (left < 1 || this.leaving) return;
+      const timer = new AbortController();
+      const woken = new Promise<boolean>((resolve) => (this.wakeUp = () => resolve(true)));
+      const slept = sleep(left, false, { signal: timer.signal }).catch(() => false);
+      const isNews = await Promise.race([woken, slept]);
+      timer.abort();
+      if (!isNews || !(await this.isRunning())) return;
+    }
+  }
+
+  /** How long to rest after so much work, in ms. */
+  private restAfter(worked: number): number {
+    const { pace, per_second, at_once, batch_size } = this.run;
+    // Each lane has its share of the records a second.
+    const atMost = per_second === null ? 0 : (batch_size * at_once * 1000) / per_second - worked;
+    return Math.min(Math.max((worked * (100 - pace)) / pace, atMost), longestWait);
+  }
+
+  private async isRunning(): Promise<boolean> {
+    const now = await this.database.one<{ state: string }>('select state from tantamos.run where id = $1', [
+      this.run.id,
+    ]);
+    return now?.state === 'running';
   }
 }
 

@@ -1,3 +1,4 @@
+import { defaultSafety } from '@tantamos/core';
 import { randomBytes, randomUUID } from 'node:crypto';
 import { done, previewed, ran, refusedWith, rested } from '../testing/jobs';
 import { openWorkspace, type Workspace, seenBy } from '../testing/workspace';
@@ -360,7 +361,11 @@ describe('what became of a record is true', () => {
       // A rule that comes after the preview.
       await w.sql.query(`alter policy changed on ${type} using (id > 4)`);
       const began = Date.now();
-      const runId = await clerk.runs.start(first.id, seen, { askAfter: null, expect: 6, atOnce: 1, pace: 100 });
+      const runId = await clerk.runs.start(first.id, seen, {
+        first: null,
+        expect: 6,
+        safety: { ...defaultSafety, pace: 100 },
+      });
       let run = await clerk.runs.get(runId);
       while (run.state !== 'finished' && Date.now() - began < 8000) run = await clerk.runs.get(runId);
       expect(run).toMatchObject({ state: 'finished', changed: 4, refused: 2, in_use: 0 });

@@ -55,7 +55,7 @@ export class Keeper {
           ]);
           if (done.rows[0]!.done) dropped.push(month);
         }
-        for (const forget of ['drop_expired', 'drop_unused_values'] as const)
+        for (const forget of ['drop_expired', 'drop_unused_values', 'drop_old_measures'] as const)
           for (;;) {
             const gone = await connection.query<{ n: number }>(`select tantamos.${forget}($1) as n`, [expiredAtOnce]);
             if (gone.rows[0]!.n < expiredAtOnce || this.closed) break;

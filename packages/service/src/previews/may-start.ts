@@ -88,11 +88,24 @@ function hindranceOf(p: PreviewRow, { notChangeable }: RecordType, seen: Seen): 
   if (count === 0) return no('nothing_to_do', 'Nothing would change, so there is nothing to run.');
   if (notChangeable !== null) return no('not_changeable', notChangeable);
   if (p.kind === 'undo') return null;
-  const atMost = p.job.safety?.atMost;
+  const { atMost, atLeast, atMostShare } = p.job.safety ?? {};
   if (atMost != null && count > atMost)
     return no(
       'over_limit',
       `The job says to stop if more than ${number(atMost)} would change; ${number(count)} would. Nothing was changed.`,
+    );
+  if (atLeast != null && count < atLeast)
+    return no(
+      'over_limit',
+      `The job says to stop if fewer than ${number(atLeast)} would change; ${number(count)} would. Nothing was changed.`,
+    );
+  const wide = ofTypes(p, seen).find(
+    (of) => atMostShare != null && of.type.about > 0 && (of.count / of.type.about) * 100 > atMostShare,
+  );
+  if (wide)
+    return no(
+      'over_limit',
+      `The job says to stop if more than ${atMostShare} % of all ${wide.type.label.toLowerCase()} would change; ${number(wide.count)} of about ${number(wide.type.about)} would. Nothing was changed.`,
     );
   const over = ofTypes(p, seen).find(
     (of) => of.type.bounds.mostRecords !== null && of.count > of.type.bounds.mostRecords,

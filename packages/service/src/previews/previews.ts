@@ -1,6 +1,8 @@
 import {
   checkParts,
-  defaultSafety,
+  inside,
+  mustBeHours,
+  safetyOf,
   fail,
   firing,
   isSwift,
@@ -49,12 +51,11 @@ export class Previews {
     const parts = partsOfJob(checked);
     mustCarryOut('edit', orderOf(parts).parts, seen);
     checkParts(parts);
-    const safety: Safety = { ...defaultSafety, ...said.safety };
-    for (const { type } of parts)
-      if (safety.batchSize !== null && safety.batchSize > type.bounds.largestBatch)
-        fail('over_limit', `Batches of ${type.label.toLowerCase()} may hold ${type.bounds.largestBatch} records.`, {
-          where: 'safety.batchSize',
-        });
+    const safety = safetyOf(
+      said.safety ?? {},
+      parts.map((p) => p.type),
+    );
+    if (safety.hours) inside('safety.hours', () => mustBeHours(safety.hours!));
     const why = await this.why(said.why);
     const listReport = await reportForPreview(this.database, checked.selection);
     // Values given one by one become rows; the job that is kept says which.
@@ -69,13 +70,19 @@ export class Previews {
       sentence: work.sentence(),
       why,
       account: seen.person.id,
-      batchSize: safety.batchSize ?? this.usualSize(work.order, catalog),
+      batchSize: this.sizeOf(safety, work.order, catalog),
       listReport,
       catalog,
       alongside,
     });
     this.worker.work(id, work);
     return id;
+  }
+
+  /** Records in a batch; a go is never larger than it may be. */
+  private sizeOf({ batchSize, perGo }: Safety, order: WorkOrder, catalog: Catalog): number {
+    const size = batchSize ?? this.usualSize(order, catalog);
+    return perGo === null ? size : Math.min(size, perGo);
   }
 
   /** Records in a batch where nobody says how many: as the slowest of the parts has them, within what each type allows. */
@@ -92,7 +99,11 @@ export class Previews {
     checkParts(parts);
     const catalog = await this.catalogs.get();
     const order = orderOf(parts);
-    const batchSize = job.safety?.batchSize ?? this.usualSize(order, catalog);
+    const safety = safetyOf(
+      job.safety ?? {},
+      parts.map((p) => p.type),
+    );
+    const batchSize = this.sizeOf(safety, order, catalog);
     const id = await this.insert({
       kind: 'edit',
       undoOf: null,

@@ -1,25 +1,31 @@
 import type { runRoutes, RunBatchView } from '@tantamos/contract';
 import {
-  defaultSafety,
   fail,
   isOver,
   leftOfJob,
   outcomes,
   retried,
+  safetyOf,
   shortId,
   troubles,
+  type FirstWay,
   type Outcome,
+  type Safety,
 } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
 import { isKnown, mustKnow } from '../journal/gate';
 import { readJournal } from '../journal/journal';
 import { sendJournal, settledView, stillThere } from '../previews/http';
+import { runCourse, runLog } from './course';
 import { mustHaveJournal, type RunRow } from './runs';
+import type { First } from './stretches';
 import { runView } from './view';
 
 /** More records than this are not tried again by key; the job itself is to be previewed anew. */
 const mostRetried = 50_000;
+/** Of each different from → to one, so many at most where nobody says how many. */
+const usualSpread = 20;
 
 export const runHandlers: Handlers<typeof runRoutes> = {
   async runs({ services, seen, query }) {
@@ -32,16 +38,14 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     const preview = await services.previews.get(body.preview);
     mustKnow(preview, seen, 'preview');
     seen.mustSteer(preview.made_by, 'preview');
-    const safety = { ...defaultSafety, ...preview.job.safety };
-    // An undo is not asked about half way, unless the person says so.
-    const askAfter = body.askAfter !== undefined ? body.askAfter : preview.kind === 'undo' ? null : safety.askAfter;
-    const id = await services.runs.start(preview.id, seen, {
-      askAfter,
-      expect: body.expect ?? null,
-      atOnce: safety.atOnce,
-      pace: safety.pace,
-      madeAs,
-    });
+    const types = preview.work_order.parts.map((part) => seen.catalog.type(part.type));
+    const said = safetyOf(preview.job.safety ?? {}, types);
+    // An undo is not asked about half way, and has no goes, unless the person says so.
+    const safety = preview.kind === 'undo' ? { ...said, askAfter: null, first: 'in_order' as const, perGo: null } : said;
+    const count = body.askAfter !== undefined ? body.askAfter : safety.askAfter;
+    const way = body.first ?? safety.first;
+    const first = body.firstKeys ? { keys: body.firstKeys } : firstOf(count, way);
+    const id = await services.runs.start(preview.id, seen, { first, expect: body.expect ?? null, safety, madeAs });
     return runView(services, await services.runs.get(id), seen);
   },
 
@@ -77,6 +81,28 @@ export const runHandlers: Handlers<typeof runRoutes> = {
       Omit<RunBatchView, 'finishedAt'> & { finished_at: Date | null } & Record<string, unknown>
     >(batchesOf, [r.id]);
     return rows.map(({ finished_at, ...b }) => ({ ...b, finishedAt: finished_at?.toISOString() ?? null }));
+  },
+
+  async runLog(call) {
+    const r = await knownRun(call);
+    return runLog(call.services.database, r.id);
+  },
+
+  async runCourse(call) {
+    const r = await knownRun(call);
+    return runCourse(call.services.database, r.id);
+  },
+
+  async changeRun(call) {
+    const { services, seen, body } = call;
+    const r = await knownRun(call);
+    seen.mustSteer(r.started_by, 'run');
+    // What a type allows at most holds here too.
+    safetyOf(
+      body as Partial<Safety>,
+      r.work_order.parts.map((part) => seen.catalog.type(part.type)),
+    );
+    return runView(services, await services.runs.change(r.id, body, seen.person.id), seen);
   },
 
   pauseRun: (call) => steer(call, 'pause'),
@@ -123,6 +149,12 @@ async function knownRun({ services, seen, params }: Pick<Call, 'services' | 'see
   const r = await services.runs.get(params.id!);
   mustKnow(r, seen, 'run');
   return r;
+}
+
+/** Which are done first where nobody picks them: of each different from → to a number is not needed. */
+function firstOf(count: number | null, way: FirstWay): First | null {
+  if (count !== null) return { count, way };
+  return way === 'spread' ? { count: usualSpread, way } : null;
 }
 
 async function steer(call: Call, verb: 'pause' | 'continue' | 'stop') {

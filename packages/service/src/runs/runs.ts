@@ -1,17 +1,21 @@
 import type { ListReportView } from '@tantamos/contract';
 import {
   fail,
+  isOpen,
   isOver,
+  opensAt,
   outcomeAfter,
   outcomes,
   ProblemError,
   runVerbs,
   stateWords,
-  keyedBy,
   typeNow,
   verdicts,
-  type OrderPart,
+  type Exceeded,
+  type Hours,
   type RunState,
+  type Safety,
+  type StopIf,
   type Job,
   type RunVerb,
   type Totals,
@@ -19,9 +23,10 @@ import {
 } from '@tantamos/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { CatalogStore } from '../catalog/catalog-store';
-import type { Connection, Database } from '../database/database';
+import type { Database } from '../database/database';
 import type { Events } from '../database/events';
-import { isWhole } from '../journal/sortable';
+import { mustBeAlone } from './alone';
+import { layOut, type First } from './stretches';
 import { mustStart } from '../previews/may-start';
 import type { Note } from '../previews/preview-row';
 import type { Previews } from '../previews/previews';
@@ -62,18 +67,47 @@ export interface RunRow extends Totals {
   readonly batch_size: number;
   readonly ask_after: number | null;
   readonly ask_before: number | null;
+  readonly per_second: number | null;
+  readonly per_go: number | null;
+  readonly go_every: number | null;
+  readonly hours: Hours | null;
+  readonly stop_if: StopIf;
+  readonly exceeded: Exceeded | null;
+  readonly wakes_at: Date | null;
   readonly batches: number;
   readonly batches_done: number;
 }
 
 export interface StartOptions {
-  readonly askAfter: number | null;
+  /** Which are done first, and asked after. */
+  readonly first: First | null;
   /** How many will change, as the person has read it; wanted above the type's bound. */
   readonly expect: number | null;
-  readonly atOnce: number;
-  readonly pace: number;
+  readonly safety: Safety;
   /** The id it gets, if it is to have a certain one. */
   readonly madeAs?: string;
+}
+
+/** Any number will do as long as every Tantamos uses the same one. */
+const startLock = 741_000_009;
+
+/** Who says something to a run, and why. */
+interface Said {
+  readonly account: string | null;
+  readonly reason: string | null;
+  /** With `rest`: until when; null: until somebody says so. */
+  readonly until?: Date | null;
+  /** With `pause`: the limit that was exceeded. */
+  readonly exceeded?: Exceeded;
+  /** From when its hours are heeded again. */
+  readonly hoursFrom?: Date;
+}
+
+/** How a run goes on; what is left out stays. */
+export interface Pacing {
+  readonly atOnce?: number;
+  readonly pace?: number;
+  readonly perSecond?: number | null;
 }
 
 /** How long a person's word is waited for: a pause or stop within its request, a stop before an undo; in ms. */
@@ -95,26 +129,45 @@ export class Runs {
   async start(previewId: string, seen: Seen, options: StartOptions): Promise<string> {
     const preview = await this.previews.get(previewId);
     const catalog = await this.catalogs.get();
+    const { first, safety } = options;
     mustStart(preview, typeNow(seen.catalog, preview.type), seen, options.expect);
     const runId = await this.database.transaction('read committed', async (connection) => {
       // Two starts of one preview take turns here; the second finds the run of the first.
       await connection.query('select from tantamos.preview where id = $1 for update', [previewId]);
+      // Who must be alone sees every run that was started before.
+      await connection.query(`select pg_advisory_xact_lock${safety.alone ? '' : '_shared'}($1)`, [startLock]);
       const { rows } = await connection.query<{ id: string }>(
-        `insert into tantamos.run (id, preview, started_by, at_once, pace, ask_after, matched, ${verdicts.map(outcomeAfter).join(', ')})
-         select coalesce($6, tantamos.new_id()), id, $2, $3, $4, $5, matched, ${verdicts.join(', ')}
+        `insert into tantamos.run (id, preview, started_by, at_once, pace, ask_after, per_second, per_go, go_every, hours, stop_if,
+           matched, ${verdicts.map(outcomeAfter).join(', ')})
+         select coalesce($6, tantamos.new_id()), id, $2, $3, $4, $5, $7, $8, $9, $10, $11, matched, ${verdicts.join(', ')}
          from tantamos.preview where id = $1 and state = 'ready'
          on conflict (preview) do nothing returning id`,
-        [previewId, seen.person.id, options.atOnce, options.pace, options.askAfter, options.madeAs ?? null],
+        [
+          previewId,
+          seen.person.id,
+          safety.atOnce,
+          safety.pace,
+          first && ('count' in first ? first.count : first.keys.length),
+          options.madeAs ?? null,
+          safety.perSecond,
+          safety.perGo,
+          safety.goEvery,
+          safety.hours && JSON.stringify(safety.hours),
+          JSON.stringify(safety.stopIf),
+        ],
       );
       const id =
         rows[0]?.id ?? fail('preview_started', 'This preview has been started already; one preview starts one run.');
-      const split =
-        options.askAfter === null ? null : await findSplit(connection, previewId, options.askAfter, preview.work_order);
-      for (const [i, part] of preview.work_order.parts.entries()) {
-        const whole = part.ofRows === true || isWhole(typeNow(catalog, keyedBy(part)));
-        await insertBatches(connection, { run: id, preview: previewId, part, index: i, whole }, split);
-      }
-      if (split) await connection.query('update tantamos.run set ask_before = $2 where id = $1', [id, split.border]);
+      if (safety.alone) await mustBeAlone(connection, id, previewId);
+      const of = { run: id, preview: previewId, order: preview.work_order, catalog };
+      const border = await layOut(connection, of, first);
+      await connection.query(
+        `update tantamos.run set border = case when $2::int is null then 'go' else 'first' end,
+           ask_before = coalesce($2, case when per_go is not null then tantamos.next_border(id, per_go) end)
+         where id = $1`,
+        [id, border],
+      );
+      await connection.query(addEvent, [id, seen.person.id, 'start', null]);
       return id;
     });
     this.wake();
@@ -152,9 +205,37 @@ export class Runs {
   }
 
   async continue(id: string, account: string): Promise<RunRow> {
-    const run = await this.say(id, 'continue', { account, reason: null });
+    const { hours, state } = await this.get(id);
+    // Who lets it go on outside its hours means it until they come again.
+    const opens = hours && state === 'waiting_until' && !isOpen(hours, Date.now()) ? opensAt(hours, Date.now()) : null;
+    const hoursFrom = opens === null ? undefined : new Date(opens);
+    const run = await this.say(id, 'continue', { account, reason: null, hoursFrom });
     this.wake();
     return run;
+  }
+
+  /** Changes how a run goes on. */
+  async change(id: string, to: Pacing, account: string): Promise<RunRow> {
+    const moved = await this.database.one<{ id: string }>(
+      `update tantamos.run set at_once = coalesce($2, at_once), pace = coalesce($3, pace),
+         per_second = case when $5 then $4 else per_second end
+       where id = $1 and ended_at is null returning id`,
+      [id, to.atOnce ?? null, to.pace ?? null, to.perSecond ?? null, to.perSecond !== undefined],
+    );
+    if (!moved) fail('wrong_state', 'The run is over, so its pace is of no use any more.');
+    await this.database.rows(addEvent, [id, account, 'change', paceWords(to)]);
+    this.events.send(`run ${id}`);
+    this.wake();
+    return this.get(id);
+  }
+
+  /** Nothing more is begun before `until`; the last lane out says that it rests. */
+  async closeUntil(id: string, until: Date, reason: string): Promise<void> {
+    await this.database.rows(
+      `update tantamos.run set wakes_at = $2, reason = $3 where id = $1 and state in ('queued', 'running') and wakes_at is null`,
+      [id, until, reason],
+    );
+    this.events.send(`run ${id}`);
   }
 
   /** Begins a preview that puts back what a run changed. A run still under way is stopped first, and waited for. */
@@ -166,7 +247,6 @@ export class Runs {
       await this.say(id, 'stop', { account: seen.person.id, reason: null }).catch((error: unknown) => {
         if (!(error instanceof ProblemError)) throw error;
       });
-      this.wake();
       run = await this.rested(id, waitForStop);
       if (!isOver(run.state))
         fail('wrong_state', 'The run is still ending the batches it has begun; undo it when it has stopped.');
@@ -193,25 +273,46 @@ export class Runs {
   }
 
   /** Says a verb to a run: one step of the state table, or `wrong_state` with the state it is in. */
-  async say(id: string, verb: RunVerb, by: { account: string | null; reason: string | null }): Promise<RunRow> {
+  async say(id: string, verb: RunVerb, by: Said): Promise<RunRow> {
     const moved = await this.database.one<{ id: string }>(
       `update tantamos.run set state = $2::jsonb ->> state, reason = coalesce($3, case when $6 then reason end),
          state_by = coalesce($4, case when $6 then state_by end), state_at = clock_timestamp(),
          worked_ms = worked_ms + coalesce((extract(epoch from clock_timestamp() - resumed_at) * 1000)::bigint, 0),
          resumed_at = case when $2::jsonb ->> state in ('running', 'pausing', 'stopping') then clock_timestamp() end,
-         ask_before = case when $5 then null else ask_before end,
+         ask_before = case when $5 and come.to_it then case when per_go is not null then tantamos.next_border(id, per_go) end else ask_before end,
+         border = case when $5 and come.to_it then 'go' else border end,
+         wakes_at = case when $7 then $8::timestamptz when $2::jsonb ->> state in ('running', 'paused', 'stopped') then null else wakes_at end,
+         stop_if = case when $5 and exceeded is not null then stop_if - (exceeded ->> 'limit') else stop_if end,
+         exceeded = case when $9::jsonb is not null then $9 when $6 then exceeded end,
+         hours_from = coalesce($10::timestamptz, hours_from),
          ended_at = case when $2::jsonb ->> state in ('finished', 'stopped') then clock_timestamp() end
+       from (select not exists (select from tantamos.run_batch b where b.run = r.id and b.state <> 'done' and b.position < r.ask_before) as to_it
+         from tantamos.run r where r.id = $1) come
        where id = $1 and $2::jsonb ? state returning id`,
       // What a person has said stays said when the last lane is out.
-      [id, JSON.stringify(runVerbs[verb]), by.reason, by.account, verb === 'continue', verb === 'settle'],
+      [
+        id,
+        JSON.stringify(runVerbs[verb]),
+        by.reason,
+        by.account,
+        verb === 'continue' || verb === 'wake',
+        verb === 'settle',
+        verb === 'rest',
+        by.until ?? null,
+        by.exceeded ? JSON.stringify(by.exceeded) : null,
+        by.hoursFrom ?? null,
+      ],
     );
     if (!moved) {
       const run = await this.get(id);
       fail('wrong_state', `The run is ${stateWords(run.state).toLowerCase()}, so it cannot be told to ${verb}.`);
     }
+    await this.database.rows(addEvent, [id, by.account, verb, by.reason]);
     await this.keepTotals(id);
     if (verb === 'finish' || verb === 'stop' || verb === 'settle') await this.forgetPlaces(id);
     this.events.send(`run ${id}`);
+    // Lanes that rest are to hear of it.
+    if (verb === 'pause' || verb === 'stop') this.wake();
     return this.get(id);
   }
 
@@ -235,7 +336,6 @@ export class Runs {
 
   private async sayAndRest(id: string, verb: 'pause' | 'stop', account: string): Promise<RunRow> {
     await this.say(id, verb, { account, reason: null });
-    this.wake();
     return this.rested(id, waitForRest);
   }
 
@@ -246,77 +346,6 @@ export class Runs {
       if ((row?.state !== 'pausing' && row?.state !== 'stopping') || Date.now() > end) return this.get(id);
     }
   }
-}
-
-interface Split {
-  readonly batch: number;
-  readonly at: number;
-  /** Position of the first stretch after the border. */
-  readonly border: number;
-}
-
-/** Where the first `count` records that will change end; null when there are no more than that. */
-async function findSplit(
-  connection: Connection,
-  previewId: string,
-  count: number,
-  { parts }: WorkOrder,
-): Promise<Split | null> {
-  const { rows } = await connection.query<{ position: number; verdicts: string; before: number }>(
-    `select position, verdicts, before from (
-       select position, verdicts, will_change, sum(will_change) over (order by position) - will_change as before
-       from tantamos.batch where preview = $1) b
-     where before < $2 and before + will_change >= $2`,
-    [previewId, count],
-  );
-  const found = rows[0];
-  if (!found) return null;
-  let at = 0;
-  for (let left = count - Number(found.before); left > 0; at++) if (found.verdicts[at] === 'n') left--;
-  // What goes round in a circle is not cut.
-  const whole = at === found.verdicts.length || parts.some((p) => p.passing?.how === 'around');
-  return { batch: found.position, at: whole ? 0 : at, border: found.position + 1 };
-}
-
-/** One stretch a batch, in order; the batch with the border in it becomes two. A stretch with nothing to do is done. */
-async function insertBatches(
-  connection: Connection,
-  of: { run: string; preview: string; part: OrderPart; index: number; whole: boolean },
-  split: Split | null,
-) {
-  await connection.query(
-    `insert into tantamos.run_batch (run, position, part, in_order, batch, low, high, type, outcomes, made, made_as, state,
-       finished_at, key_low, key_high)
-     select $1, s.position, $7, $8, s.batch, s.low, s.high, $3, o.outcomes,
-       case when $9 then array_fill(null::text, array[s.high - s.low]) end,
-       case when $9 then array_fill(null::bigint, array[s.high - s.low]) end,
-       case when tantamos.letters(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
-       case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end, k.low, k.high
-     from (
-       select position + (cut and position > $5)::int as position, position as batch, 0 as low,
-         case when cut and position = $5 then $6 else size end as high, verdicts, keys
-       from tantamos.batch cross join (select $6 > 0 as cut) c where preview = $2 and part = $7
-       union all
-       select position + 1, position, $6, size, verdicts, keys from tantamos.batch
-       where preview = $2 and part = $7 and position = $5 and $6 > 0
-     ) s
-     cross join lateral (select substr(s.verdicts, s.low + 1, s.high - s.low) as outcomes) o
-     cross join lateral (
-       select case when $4 then tantamos.sortable(min(case when $4 then key::bigint end)::text, true) else min(key collate "C") end as low,
-         case when $4 then tantamos.sortable(max(case when $4 then key::bigint end)::text, true) else max(key collate "C") end as high
-       from unnest(s.keys[s.low + 1:s.high]) key) k`,
-    [
-      of.run,
-      of.preview,
-      keyedBy(of.part),
-      of.whole,
-      split?.batch ?? -1,
-      split?.at ?? 0,
-      of.index,
-      of.part.inOrder,
-      of.part.act === 'create',
-    ],
-  );
 }
 
 /** Which records a run changed, and what they were, is not known for good where journals are kept for some months. */
@@ -341,7 +370,8 @@ const liveTotals = `
 const selectRuns = (totals: string): string => `
   select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report,
     run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
-    s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, p.batch_size, run.matched,
+    s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
+    run.hours, run.stop_if, run.exceeded, run.wakes_at, p.batch_size, run.matched,
     t.*, b.*, p.work_order, p.job, p.made_by, (select name from tantamos.account where id = p.made_by) as preview_by_name,
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
       from generate_series(0, cardinality(p.along) - 1) n order by n)::int[] as along,
@@ -360,3 +390,20 @@ const selectRuns = (totals: string): string => `
   cross join lateral (${totals}) t
   cross join lateral (select count(*)::int as batches, count(*) filter (where state = 'done')::int as batches_done
     from tantamos.run_batch where run_batch.run = run.id) b`;
+
+/** $1 run, $2 who, $3 what, $4 in which words. */
+const addEvent = 'insert into tantamos.run_event (run, by, what, words) values ($1, $2, $3, $4)';
+
+function paceWords({ atOnce, pace, perSecond }: Pacing): string {
+  return [
+    ...(atOnce === undefined ? [] : [`${atOnce} at once`]),
+    ...(pace === undefined ? [] : [`${pace} % of the time`]),
+    ...(perSecond === undefined
+      ? []
+      : [
+          perSecond === null
+            ? 'as many a second as there is time for'
+            : `${perSecond.toLocaleString('en-US')} a second at most`,
+        ]),
+  ].join(', ');
+}

@@ -1,5 +1,5 @@
 import type { RunView } from '@tantamos/contract';
-import { isMoving, isOver, maySay, retried, totalsOf } from '@tantamos/core';
+import { exceededWords, isMoving, isOver, maySay, retried, totalsOf } from '@tantamos/core';
 import { toldOf, wordsAsSeen } from '../journal/gate';
 import { alongViews } from '../journal/records';
 import { reportAsSeen } from '../lists/seen-report';
@@ -36,6 +36,13 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
     atOnce: r.at_once,
     pace: r.pace,
     askAfter: r.ask_after,
+    perSecond: r.per_second,
+    perGo: r.per_go,
+    goEvery: r.go_every,
+    hours: r.hours,
+    stopIf: r.stop_if,
+    exceeded: r.exceeded && { ...r.exceeded, words: exceededWords(r.exceeded) },
+    wakesAt: r.wakes_at?.toISOString() ?? null,
     batches: r.batches,
     batchesDone: r.batches_done,
     list: r.list_report && reportAsSeen(r.list_report, seen),
@@ -49,7 +56,12 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
 /** What may be said to the run now, by whom sees it. */
 function verbsFor(r: RunRow, seen: Seen): RunView['verbs'] {
   const mine = r.started_by === seen.person.id || seen.may('steer');
-  const steering = mine ? (['pause', 'continue', 'stop'] as const).filter((verb) => maySay(verb, r.state)) : [];
+  const steering = mine
+    ? [
+        ...(['pause', 'continue', 'stop'] as const).filter((verb) => maySay(verb, r.state)),
+        ...(isOver(r.state) ? [] : (['change'] as const)),
+      ]
+    : [];
   const undone = r.undone_by.some((u) => u.changed >= r.changed || !isOver(u.state));
   const mayUndo = seen.rights.may('put_back', r.type);
   const undo = mayUndo && r.changed > 0 && !undone && !isMoving(r.state) ? (['undo'] as const) : [];

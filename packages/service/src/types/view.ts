@@ -1,5 +1,5 @@
 import type { TypeSummary, TypeView } from '@tantamos/contract';
-import { linkField, linksOf, type Catalog, type RecordType, type Unreadable } from '@tantamos/core';
+import { linkField, linksOf, noPacing, type Catalog, type RecordType, type Unreadable } from '@tantamos/core';
 
 export function typeSummary(t: RecordType): TypeSummary {
   const {
@@ -53,7 +53,7 @@ export function unreadableSummary({ name, label, reason }: Unreadable): TypeSumm
     notChangeable: reason,
     notReadable: reason,
     hidden: false,
-    bounds: { mostRecords: null, typedFrom: 0, largestBatch: 0 },
+    bounds: { mostRecords: null, typedFrom: 0, largestBatch: 0, ...noPacing },
     about: 0,
   };
 }

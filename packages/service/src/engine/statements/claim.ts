@@ -36,7 +36,7 @@ export function claimed(asking: Asking, fresh: boolean): Sql {
       s.not_yet as pending, run.preview
     from tantamos.run cross join lateral (
       ${first(sql`>= ${value(from)}::int`)} union all ${first(sql`< ${value(from)}::int`)} limit 1) s
-    where run.id = ${value(run)}::uuid and run.state = 'running'`;
+    where run.id = ${value(run)}::uuid and run.state = 'running' and run.wakes_at is null`;
 }
 
 /**
