@@ -1,8 +1,10 @@
 import {
+  fieldKinds,
   firstWays,
   limitNames,
   mostAtOnce,
   outcomes,
+  refusalKinds,
   retried,
   runStates,
   type FirstWay,
@@ -11,9 +13,22 @@ import {
   type StopIf,
 } from '@tantamos/core';
 import { Type as Of } from '@sinclair/typebox';
-import { ArrayMaxSize, IsArray, IsIn, IsInt, IsOptional, IsString, IsUUID, MaxLength, Min, Max } from 'class-validator';
+import {
+  ArrayMaxSize,
+  ArrayNotEmpty,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsOptional,
+  IsString,
+  IsUUID,
+  MaxLength,
+  Min,
+  Max,
+} from 'class-validator';
 import { Nullable, largestInteger } from './body';
-import { AlongView, JournalPage, journalFiles, JournalQuery, NoteView } from './journal';
+import { AlongView, JournalPage, JournalRecord, journalFiles, JournalQuery, NoteView, Value } from './journal';
 import { ListReportView } from './lists';
 import { ListQuery } from './page';
 import { PreviewView } from './previews';
@@ -43,6 +58,13 @@ export class ChangeRunBody {
 
 export class UndoBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
+  /** Only these records of the type that the run is of, and only those of them that the filter finds (CQL2 text). */
+  @IsOptional() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(10_000) @IsString({ each: true }) keys?: string[];
+  @IsOptional() @IsString() @MaxLength(100_000) filter?: string;
+  /** Only these fields. */
+  @IsOptional() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(200) @IsString({ each: true }) fields?: string[];
+  /** What others have changed since is put back too; it needs the right to overwrite. */
+  @IsOptional() @IsBoolean() overwrite?: boolean;
 }
 
 export class RetryBody {
@@ -55,7 +77,14 @@ export const RunView = named('RunView', {
   preview: uuid,
   kind: oneOf(['edit', 'undo']),
   undoOf: nullable(uuid),
-  undoneBy: Of.Array(Of.Object({ run: uuid, changed: count, state: oneOf(runStates) })),
+  undoneBy: Of.Array(
+    Of.Object({
+      run: uuid,
+      changed: count,
+      state: oneOf(runStates),
+      whole: Of.Boolean({ description: 'not only a part of it' }),
+    }),
+  ),
   type: text,
   typeLabel: text,
   sentence: text,
@@ -130,6 +159,51 @@ export const RunCourse = named('RunCourse', {
 });
 export type RunCourse = Answer<typeof RunCourse>;
 
+/** Why records were not changed: one reason, with what can be done. */
+export const CauseView = named('CauseView', {
+  outcome: oneOf(outcomes),
+  cause: nullable(text, 'with what differs from record to record left out; null: no more is known'),
+  count,
+  kind: nullable(oneOf(refusalKinds)),
+  code: nullable(text, 'the SQLSTATE of the database'),
+  said: nullable(text, 'the words of the database about one of them'),
+  next: text,
+  steps: Of.Array(oneOf(['show_other', 'mend', 'retry', 'drop'])),
+  other: nullable(Of.Object({ type: text, filter: text }), 'the record that has the value already'),
+});
+export type CauseView = Answer<typeof CauseView>;
+
+/** What has become of the records that a run changed. */
+export const RecheckView = named('RecheckView', {
+  at: moment,
+  changed: count,
+  asWritten: count,
+  changedSince: count,
+  putBack: count,
+  gone: count,
+  matched: count,
+  matchesNow: nullable(count, 'how many the job’s selection finds now; null where it cannot be asked'),
+  fields: Of.Array(
+    Of.Object({
+      field: text,
+      label: text,
+      kind: oneOf(fieldKinds),
+      values: Of.Array(Of.Object({ value: Value, before: count, after: count, now: count })),
+      more: count,
+    }),
+    { description: 'how many of them had each value before the run, after it, and have it now' },
+  ),
+  who: nullable(
+    Of.Object({ field: text, label: text, values: Of.Array(Of.Object({ value: Value, count })) }),
+    'who changed them last, where a field tells',
+  ),
+  laterRuns: Of.Array(Of.Object({ run: uuid, by: text, sentence: text, count })),
+  records: Of.Array(JournalRecord, {
+    description: 'those changed since: from what was written to what stands there now',
+  }),
+});
+export type RecheckView = Answer<typeof RecheckView>;
+
 export const runRoutes = routesOf({
   runs: {
     method: 'get',
@@ -180,6 +254,18 @@ export const runRoutes = routesOf({
     path: '/api/runs/:id/course',
     summary: 'How fast it went over time, and how long others waited for a small write meanwhile',
     answer: RunCourse,
+  },
+  runCauses: {
+    method: 'get',
+    path: '/api/runs/:id/causes',
+    summary: 'Why records were not changed, and what can be done',
+    answer: Of.Array(CauseView),
+  },
+  recheckRun: {
+    method: 'get',
+    path: '/api/runs/:id/recheck',
+    summary: 'What has become of the records that it changed, counted anew',
+    answer: RecheckView,
   },
   changeRun: {
     method: 'patch',

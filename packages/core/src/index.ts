@@ -70,6 +70,7 @@ export * from './job/handover';
 export * from './job/parts';
 export * from './job/falls';
 export * from './job/job';
+export * from './job/refusal';
 export * from './job/safety';
 export * from './job/hours';
 export * from './job/outcome';

@@ -6,6 +6,7 @@ import { resolvePath } from '../catalog/path';
 import { fail, Gathered, ProblemError, type Span } from '../problem';
 import { typeOf, folds, type Checked, type FieldPath, type Fold } from './checked';
 import type { Context, Me } from './context';
+import { outcomes, type Outcome } from '../job/outcome';
 import { signatureOf, spread, type FunctionEntry, type Parameter, type ParameterType } from './functions/entry';
 import { functionNamed, functions } from './functions';
 import { conversion, mismatch, timeLiteral, yesNoFor, type Literal } from './mismatch';
@@ -399,6 +400,7 @@ class Checker {
   private call(e: Call): Checked {
     if (isMe(e)) return this.meAsKey(e);
     if (e.name === 'in_selection') return this.inSelection(e);
+    if (e.name === 'in_run') return this.inRun(e);
     if (e.name === 'breaks_rule') return this.breaksRule(e);
     if (e.name === 'planned') return this.planned(e);
     const children = this.children(e);
@@ -409,6 +411,7 @@ class Checker {
         ...functions.map((f) => f.name),
         ...folds,
         'in_selection',
+        'in_run',
         'breaks_rule',
         'me',
         'new',
@@ -656,12 +659,7 @@ class Checker {
         },
       );
     const selection = this.context.selected(name.text, name.span);
-    const key =
-      reference === undefined
-        ? null
-        : reference.kind === 'name'
-          ? this.path(reference)
-          : fail('type_mismatch', 'in_selection takes a reference second.', { span: reference.span });
+    const key = this.keyFor(reference, 'in_selection takes a reference second.');
     const typeId = key === null ? this.type.id : key.field.refersTo;
     if (typeId !== selection.type.id)
       fail(
@@ -670,6 +668,35 @@ class Checker {
         { span: name.span },
       );
     return { kind: 'selected', name: name.text, key, selection };
+  }
+
+  /** The reference that is asked about; null: the record itself. */
+  private keyFor(reference: Expression | undefined, otherwise: string): FieldPath | null {
+    if (reference === undefined) return null;
+    if (reference.kind === 'name') return this.path(reference);
+    return fail('type_mismatch', otherwise, { span: reference.span });
+  }
+
+  private inRun(e: Call): Checked {
+    const [id, said, reference, more] = e.args;
+    if (id?.kind !== 'literal' || id.type !== 'text' || more)
+      return fail('syntax', "in_run needs the id of a run, such as in_run('23207c76', 'changed').", {
+        span: id?.span ?? e.span,
+      });
+    const outcome =
+      said === undefined ? 'changed' : (this.oneOf(said, outcomes, 'in_run') as { readonly text: Outcome }).text;
+    const run = this.context.run(id.text, id.span);
+    const key = this.keyFor(reference, 'in_run takes a reference third.');
+    const type = this.catalog.find(key === null ? this.type.id : (key.field.refersTo ?? ''));
+    if (!type || !run.types.includes(type.id))
+      return fail(
+        'type_mismatch',
+        `The run ${clip(id.text)} is of ${run.types.map((t) => this.catalog.find(t)?.label.toLowerCase() ?? t).join(' and ')}, not of ${type?.label.toLowerCase() ?? 'what stands here'}.`,
+        { span: id.span },
+      );
+    const none = { related: null, condition: null, source: null, list: null, take: null, keys: null, drop: null };
+    const selection = { type, ...none, env: this.context.env, ofRun: { id: run.id, outcome } };
+    return { kind: 'selected', name: id.text, key, selection };
   }
 
   private breaksRule(e: Call): Checked {

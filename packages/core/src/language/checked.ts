@@ -1,5 +1,6 @@
 import type { Field, RecordType } from '../catalog/catalog';
 import type { Span } from '../problem';
+import type { Outcome } from '../job/outcome';
 import type { ListChoice, Related } from '../selection/shape';
 import type { Env, FunctionEntry } from './functions/entry';
 import type { Arithmetic, Comparison } from './syntax';
@@ -132,6 +133,8 @@ export interface CheckedSelection {
   readonly take: CheckedTake | null;
   readonly keys: readonly string[] | null;
   readonly drop: readonly string[] | null;
+  /** Those of which a run came to this outcome; said by expressions alone. */
+  readonly ofRun?: { readonly id: string; readonly outcome: Outcome };
   readonly env: Env;
 }
 

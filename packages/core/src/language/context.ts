@@ -21,10 +21,18 @@ export interface Context {
   readonly filed?: ReadonlyMap<string, FiledRows>;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */
   selected(name: string, span: Span): CheckedSelection;
+  /** The run of that id, or of the beginning of it, that the person may know of; throws `not_found`. */
+  run(id: string, span: Span): RunMeant;
   /** The rule of that name as the person may see it, and the type it is of; throws `not_found`. */
   rule(name: string, span: Span): { readonly type: string; readonly rule: OwnRule };
   /** The rules that hold for records of a type, seen or not. */
   rulesOf(typeId: string): readonly OwnRule[];
+}
+
+/** A run that an expression speaks of: its whole id, and the types of its records. */
+export interface RunMeant {
+  readonly id: string;
+  readonly types: readonly string[];
 }
 
 /** A record of a type that holds people, by its key. */
@@ -39,6 +47,9 @@ export const noContext: Context = {
   me: null,
   selected(name) {
     throw new Error(`There are no saved selections here, so none is called “${name}”.`);
+  },
+  run(id) {
+    throw new Error(`There are no runs here, so none is called “${id}”.`);
   },
   rule(name) {
     throw new Error(`There are no rules here, so none is called “${name}”.`);

@@ -36,7 +36,7 @@ export function print(e: Expression): string {
 
 /** Functions that no standard names are written small. */
 const ours: ReadonlySet<string> = new Set(
-  'has count sum average in_selection breaks_rule planned me starts_with ends_with contains pad start_of next_weekday'.split(
+  'has count sum average in_selection in_run breaks_rule planned me starts_with ends_with contains pad start_of next_weekday'.split(
     ' ',
   ),
 );

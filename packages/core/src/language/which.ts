@@ -1,6 +1,7 @@
 import { hasKey, keyAmong, keyText, keyUnpacked } from '../catalog/key';
 import type { Checked, CheckedRelated, CheckedSelection, CheckedTake } from './checked';
 import { tableOf, type Scope } from './scope';
+import { letterOf } from '../job/outcome';
 import { identifier, join, raw, sql, value, type Sql } from '../sql/sql';
 
 /** A stretch of the key's first field, lower end in, upper end out; null: open. */
@@ -42,7 +43,7 @@ function columns(scope: Scope): Sql {
 }
 
 function beforeTaking(emit: Emit, selection: CheckedSelection, scope: Scope): Sql[] {
-  const { type, related, condition, list } = selection;
+  const { type, related, condition, list, ofRun } = selection;
   const tests: Sql[] = [];
   if (related) tests.push(relatedTest(emit, related, scope));
   if (condition) tests.push(emit(condition, scope));
@@ -51,6 +52,9 @@ function beforeTaking(emit: Emit, selection: CheckedSelection, scope: Scope): Sq
     tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')} from tantamos.list_match m
       where m.list = ${value(list.id)}::uuid and m.type = ${value(type.id)}${several})`);
   }
+  if (ofRun)
+    tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')}
+      from tantamos.keys_in_run(${value(ofRun.id)}::uuid, ${value(type.id)}, ${value(letterOf(ofRun.outcome))}) m(key))`);
   return tests;
 }
 

@@ -1,4 +1,5 @@
 import { clip, type RecordType } from '../catalog/catalog';
+import { outcomeWords } from '../job/outcome';
 import type { Checked, FieldPath } from './checked';
 import type { Arithmetic, Comparison } from './syntax';
 
@@ -31,6 +32,8 @@ export function conditionWords(tree: Checked): string {
       return tree.fold === 'has' ? `it has ${childrenWords(tree)}` : operandWords(tree);
     case 'selected': {
       const key = tree.key === null ? 'it' : pathWords(tree.key);
+      const { ofRun } = tree.selection;
+      if (ofRun) return `run ${clip(tree.name)} left ${key} ${outcomeWords(ofRun.outcome)}`;
       return `${key} is in the selection “${clip(tree.name)}”`;
     }
     case 'breaks':

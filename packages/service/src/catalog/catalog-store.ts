@@ -186,7 +186,7 @@ function mustTakeNewKeys(type: RecordType, how: NewKeys): void {
 function mustBePlain(condition: string, catalog: Catalog, type: RecordType): void {
   const tree = parse(condition);
   walkSyntax(tree, (e) => {
-    if (e.kind === 'call' && ['in_selection', 'breaks_rule', 'me'].includes(e.name))
+    if (e.kind === 'call' && ['in_selection', 'in_run', 'breaks_rule', 'me'].includes(e.name))
       fail('bad_value', `What counts as open holds for everybody: it cannot ask ${e.name}().`, { span: e.span });
   });
   const [name] = namesIn(checkCondition(tree, catalog, type, noContext));

@@ -1,4 +1,4 @@
-import { clip, ProblemError, type RecordType } from '@tantamos/core';
+import { clip, ProblemError, type RecordType, type RefusalKind } from '@tantamos/core';
 
 /** What node-postgres gives of a database error (source: PostgreSQL, Error and Notice Message Fields). */
 interface DatabaseError {
@@ -106,6 +106,42 @@ export function refusalWords(error: unknown, type: RecordType): string {
     default:
       return clip(message, 200);
   }
+}
+
+/** What the database said of one record, for whom its own words are of use. */
+export interface Refusal {
+  readonly kind: RefusalKind;
+  readonly code: string;
+  readonly said: string;
+  /** Of a unique value that is taken: its fields and the value. */
+  readonly taken: { readonly fields: readonly string[]; readonly value: string } | null;
+}
+
+const kindOfCode: Readonly<Record<string, RefusalKind>> = {
+  '23505': 'unique',
+  '23P01': 'unique',
+  '23503': 'foreign_key',
+  '23502': 'required',
+  '23514': 'check',
+  '22001': 'too_long',
+  '54000': 'too_long',
+  '22003': 'out_of_range',
+  '22008': 'out_of_range',
+  '57014': 'timeout',
+  '42501': 'row_rule',
+  '44000': 'row_rule',
+};
+
+export function refusalOf(error: unknown): Refusal {
+  const { code = '', message, detail, where = '', routine } = error as DatabaseError;
+  const isRaised = routine === 'exec_stmt_raise' || (/function/i.test(where) && !/^23/.test(code));
+  const found = code === '23505' ? /\((.+)\)=\((.*)\)/.exec(detail ?? '') : null;
+  return {
+    kind: isRaised ? 'trigger' : (kindOfCode[code] ?? 'other'),
+    code,
+    said: clip([message, detail, where && where.split('\n')[0]].filter(Boolean).join(' — '), 500),
+    taken: found ? { fields: found[1]!.split(', '), value: clip(found[2]!, 200) } : null,
+  };
 }
 
 export function codeOf(error: unknown): string {

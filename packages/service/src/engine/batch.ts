@@ -13,7 +13,7 @@ import {
   type Sql,
 } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
-import { blameOf, isAboutShape, isAboutValues, refusalWords } from '../database/refusal';
+import { blameOf, isAboutShape, isAboutValues, refusalOf, refusalWords, type Refusal } from '../database/refusal';
 import type { Attempt, Dealer, Made } from './dealer';
 import type { Slice } from './statements/items';
 import { lockableKeys, presentKeys } from './statements/probe';
@@ -138,7 +138,9 @@ export async function applyWithCare(
       if (places.length === 1) {
         if (blame === 'lock') return void locked.push(...places);
         if (blame === 'unknown' && !isAboutValues(error)) alike = counted(alike, error);
-        return fate.mark(places, refused, refusalWords(error, dealer.type));
+        const words = refusalWords(error, dealer.type);
+        fate.refusedFor(words, refusalOf(error));
+        return fate.mark(places, refused, words);
       }
       // What only goes together and does not go is told of each.
       if (atoms.length === 1) return await attempt(places.map((p) => [p]));
@@ -313,6 +315,7 @@ class Fate {
   private readonly made: (string | null)[] | null;
   private readonly madeAs: (string | null)[] | null;
   private readonly along = new Map<number, Made[]>();
+  private readonly refusals = new Map<string, Refusal>();
   constructor(private readonly row: RunBatchRow) {
     this.outcomes = [...row.outcomes];
     this.causes = { ...row.causes };
@@ -331,6 +334,11 @@ class Fate {
       if (cause === undefined) Reflect.deleteProperty(this.causes, place);
       else this.causes[place] = cause;
     }
+  }
+
+  /** Keeps what the database itself said, of each reason once. */
+  refusedFor(words: string, refusal: Refusal): void {
+    this.refusals.set(words, refusal);
   }
 
   /** Keeps what an attempt did that nothing was refused of. */
@@ -365,6 +373,12 @@ class Fate {
       this.madeAs,
     ];
     await connection.query({ name: 'finish', text: finishBatch, values });
+    for (const [words, { kind, code, said, taken }] of this.refusals)
+      await connection.query({
+        name: 'keep refusal',
+        text: keepRefusal,
+        values: [run, words, kind, code, said, taken && JSON.stringify(taken)],
+      });
     for (const [at, some] of this.along)
       await connection.query({
         name: 'keep along',
@@ -379,6 +393,10 @@ const finishBatch = `
     not_before = case when $6 = 'tail' then clock_timestamp() + make_interval(secs => $7::float8 / 1000) end,
     finished_at = clock_timestamp()
   where run = $1 and position = $2`;
+
+const keepRefusal = `
+  insert into tantamos.run_refusal (run, reason, kind, code, said, taken) values ($1, tantamos.reason_of($2), $3, $4, $5, $6)
+  on conflict do nothing`;
 
 const keepAlong = `
   insert into tantamos.run_along as a (run, position, along, owners, keys, made_as) values ($1, $2, $3, $4, $5, $6)

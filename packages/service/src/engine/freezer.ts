@@ -43,7 +43,7 @@ import {
   type Cut,
 } from './statements/rows';
 import { frozenFalls } from './statements/falls';
-import { undoRows } from './statements/undo';
+import { undoRows, type Taken } from './statements/undo';
 
 /** What a preview is to freeze, and into what. */
 export interface Freezing {
@@ -105,7 +105,7 @@ export class Freezer {
   }
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
-  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog): Promise<Frozen> {
+  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog, taken: Taken): Promise<Frozen> {
     this.isUndo = true;
     this.order = order;
     const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
@@ -119,7 +119,9 @@ export class Freezer {
       const at = order.parts.length - 1 - part;
       const back = order.parts[at]!;
       const type = typeNow(catalog, back.type);
-      const undoing = { run: runId, part, type, back, reads: thawReads(back, catalog), env: envOf(order) };
+      // Nothing of it is taken back.
+      if ((back.act === 'update' && back.writes.length === 0) || (taken.of && taken.of.type !== type.id)) continue;
+      const undoing = { run: runId, part, type, back, reads: thawReads(back, catalog), env: envOf(order), taken };
       const stretches = Math.ceil((high - low) / step);
       for (let i = stretches - 1; i >= 0; i--) {
         const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
@@ -431,6 +433,17 @@ export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
   };
 }
 
+/** An order that takes back only some fields: what was made along stays. */
+export function narrowed(order: WorkOrder, fields: readonly string[] | undefined): WorkOrder {
+  if (!fields) return order;
+  const parts = order.parts.map((part): OrderPart => {
+    const writes = part.writes.filter((name) => fields.includes(name));
+    const { reads: _, ...rest } = part;
+    return { ...rest, writes, along: [], reads: fieldReadsOf(part.type, writes) } as OrderPart;
+  });
+  return { ...order, parts };
+}
+
 function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
   const type = typeNow(catalog, part.type);
   const all = type.fields.map((f) => f.name);
@@ -459,5 +472,9 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
 }
 
 function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {
-  return names.map((name) => ({ kind: 'field', at: { of: type.id, path: [name] } }));
+  return fieldReadsOf(type.id, names);
+}
+
+function fieldReadsOf(type: string, names: readonly string[]): OrderPart['reads'] {
+  return names.map((name) => ({ kind: 'field', at: { of: type, path: [name] } }));
 }

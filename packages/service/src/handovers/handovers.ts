@@ -29,7 +29,7 @@ import {
 import { answerNames, namesOf } from '../catalog/names';
 import type { Database } from '../database/database';
 import { longestSearch } from '../database/patience';
-import { isKnown } from '../journal/gate';
+import { isKnown } from '../journal/known';
 import type { Seen } from '../rights/seen';
 
 /** A person who is handed over from, and who they are. */

@@ -7,6 +7,8 @@ export interface PreviewRow {
   readonly id: string;
   readonly kind: 'edit' | 'undo';
   readonly undo_of: string | null;
+  /** Of an undo: which part of the run; null: all of it. */
+  readonly undo_which: UndoWhich | null;
   readonly type: string;
   readonly job: Job;
   readonly work_order: WorkOrder;
@@ -42,6 +44,15 @@ export interface PreviewRow {
   readonly figures: Figures;
   readonly list_report: ListReportView | null;
   readonly run: string | null;
+}
+
+/** Which part of a run is taken back. */
+export interface UndoWhich {
+  readonly keys?: readonly string[];
+  readonly filter?: string;
+  readonly fields?: readonly string[];
+  /** What others have changed since is put back too. */
+  readonly overwrite?: boolean;
 }
 
 /** Where a preview that is being worked out has got to. */

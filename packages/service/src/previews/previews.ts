@@ -21,13 +21,13 @@ import type { ListReportView } from '@tantamos/contract';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
-import { inverse } from '../engine/freezer';
+import { inverse, narrowed } from '../engine/freezer';
 import { keepGiven } from '../jobs/given';
 import type { Compiler } from '../jobs/compiler';
 import { reportForPreview } from '../lists/report';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
-import { selectPreviews, type PreviewRow } from './preview-row';
+import { selectPreviews, type PreviewRow, type UndoWhich } from './preview-row';
 import { undoSentence, type Works } from './work';
 import type { PreviewWorker } from './worker';
 
@@ -124,17 +124,18 @@ export class Previews {
   async beginUndo(
     runId: string,
     source: PreviewRow,
-    { account, why, madeAs }: { account: string; why?: string; madeAs?: string },
+    { account, why, madeAs, which }: { account: string; why?: string; madeAs?: string; which: UndoWhich | null },
   ): Promise<string> {
     const catalog = await this.catalogs.get();
-    const order = inverse(source.work_order, catalog);
+    const order = narrowed(inverse(source.work_order, catalog), which?.fields);
     const id = await this.insert({
       madeAs,
       kind: 'undo',
       undoOf: runId,
+      undoWhich: which,
       job: source.job,
       order,
-      sentence: undoSentence(order, source.sentence, catalog),
+      sentence: undoSentence(order, source.sentence, catalog, which),
       // The reason travels with the work unless another is given.
       why: await this.why(why ?? source.why ?? undefined),
       account,
@@ -195,6 +196,7 @@ export class Previews {
     madeAs?: string;
     kind: 'edit' | 'undo';
     undoOf: string | null;
+    undoWhich?: UndoWhich | null;
     job: Job;
     order: WorkOrder;
     sentence: string;
@@ -210,8 +212,8 @@ export class Previews {
       const { rows } = await connection.query<{ id: string }>(
         `with made as (
          insert into tantamos.preview (id, kind, undo_of, type, job, work_order, sentence, why, made_by, batch_size, triggers,
-           list_report, expires_at)
-         select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, now() + make_interval(hours => preview_hours)
+           list_report, undo_which, expires_at)
+         select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $15, now() + make_interval(hours => preview_hours)
          from tantamos.workspace returning id)
        insert into tantamos.preview_work (preview, holder, lease_until, tries)
        select id, $12, clock_timestamp() + make_interval(secs => $13::float8 / 1000), 1 from made returning preview as id`,
@@ -230,6 +232,7 @@ export class Previews {
           this.worker.holding.holder,
           this.worker.holding.lease,
           p.madeAs ?? null,
+          p.undoWhich ? JSON.stringify(p.undoWhich) : null,
         ],
       );
       const { id } = rows[0]!;

@@ -1,4 +1,5 @@
 import {
+  clip,
   countedWords,
   jobSentence,
   list,
@@ -21,6 +22,7 @@ import type { Accounts } from '../accounts/accounts';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Freezer, Frozen } from '../engine/freezer';
+import type { Taken } from '../engine/statements/undo';
 import { blanksLeftOut, type Asked } from '../exploring/blanks';
 import type { Compiler } from '../jobs/compiler';
 import { unusedGiven } from '../jobs/given';
@@ -30,7 +32,7 @@ import { ruleNotes } from '../rules/notes';
 import { inactiveNotes, ownNotes, perNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import { otherwiseNotes } from './otherwise';
-import type { Note, PreviewRow } from './preview-row';
+import type { Note, PreviewRow, UndoWhich } from './preview-row';
 import { countNotes, literalNotes, newValueNotes, passingNotes, selectionNotes } from './warnings';
 
 /** What is to be worked out: parts of a job or, for an undo, what takes each part of a run back. */
@@ -69,18 +71,20 @@ export class Works {
     if (row.kind === 'undo') {
       const catalog = await this.catalogs.get();
       const seen = await this.gate.of(await this.accounts.person(row.made_by));
-      const source = await this.database.one<{ sentence: string }>(
-        'select p.sentence from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',
+      const source = await this.database.one<{ sentence: string; type: string }>(
+        'select p.sentence, p.type from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',
         [row.undo_of],
       );
+      const taken = await this.taken(row, source!.type, seen);
       return {
         order: row.work_order,
-        freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog),
+        freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog, taken),
         sentence: (matched) =>
           undoSentence(
             row.work_order,
             source!.sentence,
             catalog,
+            row.undo_which,
             matched?.reduce((n, m) => n + m, 0),
           ),
         notes: async () => [],
@@ -90,6 +94,14 @@ export class Works {
     const seen = await this.gate.of(await this.accounts.person(row.made_by));
     const { job, ...rest } = await this.compiler.job(seen, row.job, BigInt(row.work_order.env.now));
     return this.edit({ job: row.job, checked: job, seen, ...rest });
+  }
+
+  /** Which part of a run is taken back, its filter as whoever asked for it sees records now. */
+  private async taken({ undo_which: which }: PreviewRow, type: string, seen: Seen): Promise<Taken> {
+    const { keys, filter, overwrite = false } = which ?? {};
+    if (!keys && filter === undefined) return { of: null, overwrite };
+    const found = filter === undefined ? null : (await this.compiler.selection(seen, { type, filter })).selection;
+    return { of: { type, keys: keys ?? null, found }, overwrite };
   }
 
   edit({ job, checked, catalog, context, seen }: Compiled): Work {
@@ -191,7 +203,13 @@ export class Works {
   }
 }
 
-export function undoSentence(order: WorkOrder, source: string, catalog: Catalog, count?: number): string {
+export function undoSentence(
+  order: WorkOrder,
+  source: string,
+  catalog: Catalog,
+  only: UndoWhich | null,
+  count?: number,
+): string {
   const part = order.parts[0]!;
   const type = catalog.find(part.type);
   const one = order.parts.length === 1;
@@ -202,7 +220,13 @@ export function undoSentence(order: WorkOrder, source: string, catalog: Catalog,
         ? typeWords(type)
         : countedWords(count, type)
       : `${counted}${one ? part.type : 'records'}`;
-  if (!one || part.act !== 'update') return `Take back what was done to the ${which} by: ${source}`;
+  const narrow = [
+    ...(only?.keys ? [`of the ${only.keys.length.toLocaleString('en-US')} picked`] : []),
+    ...(only?.filter === undefined ? [] : [`where ${clip(only.filter, 200)}`]),
+    ...(only?.overwrite ? ['also where others changed them since'] : []),
+  ];
+  const but = narrow.length > 0 ? ` (only ${narrow.join(', ')})`.replace('(only also', '(also') : '';
+  if (!one || part.act !== 'update') return `Take back what was done to the ${which}${but} by: ${source}`;
   const fields = part.writes.map((name) => type?.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name);
-  return `Put ${list(fields, 'and')} back on the ${which} changed by: ${source}`;
+  return `Put ${list(fields, 'and')} back on the ${which}${but} changed by: ${source}`;
 }

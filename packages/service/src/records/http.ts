@@ -26,7 +26,8 @@ import { blanksLeftOut } from '../exploring/blanks';
 import { compiled } from '../exploring/http';
 import { gone } from '../http/gone';
 import type { Call, Handlers } from '../http/handler';
-import { isKnown, toldOf, wordsAsSeen } from '../journal/gate';
+import { toldOf, wordsAsSeen } from '../journal/gate';
+import { isKnown } from '../journal/known';
 import { historyOf } from '../journal/history';
 import { changeViews, fieldOf } from '../journal/records';
 
@@ -59,9 +60,7 @@ export const recordHandlers: Handlers<typeof recordRoutes> = {
     const { type, key } = typeAndKey(call);
     // A record that is there, and not for this person, has no history for them either; one that is gone has.
     if (type.limits?.source && (await keysThere(services.database, type, [key])).length === 0) noSuch(type, key);
-    const entries = (await historyOf(services.database, type, key, 200)).filter((e) =>
-      isKnown({ ...e, type: type.id }, seen),
-    );
+    const entries = (await historyOf(services.database, type, key, 200)).filter((e) => isKnown(e, seen));
     const labels = new Labels(services.database, seen.catalog);
     for (const c of entries.flatMap((e) => e.changes)) {
       const field = fieldOf(seen.catalog, type.id, c.field);

@@ -49,6 +49,7 @@ export function contextOf(person: Pick<Person, 'record'>, timeZone: string): Con
     env: { timeZone, now: BigInt(Date.now()) * 1000n },
     me: person.record,
     selected: (_, span) => fail('bad_value', 'Rights cannot rest on saved selections, which people change.', { span }),
+    run: (_, span) => fail('bad_value', 'Rights cannot rest on runs, whose journals are not kept for good.', { span }),
     rule: (_, span) => fail('bad_value', 'Rights cannot rest on rules.', { span }),
     rulesOf: () => [],
   };

@@ -196,6 +196,9 @@ describe('rights at work', () => {
     expect(run.totals).toMatchObject({ changed: 1, edited_since: 1 });
     await under([to('piers', 'deny', ['overwrite'])], async () => {
       expect((await refusedWith(w.editor.retryRun(run.id, {}))).detail).toContain('may not overwrite others’ edits');
+      expect((await refusedWith(w.editor.undoRun(run.id, { overwrite: true }))).detail).toContain(
+        'may not overwrite others’ edits',
+      );
       expect(await refusedWith(w.editor.retryRun(run.id, { outcomes: ['edited_since'] }))).toMatchObject({
         status: 403,
       });

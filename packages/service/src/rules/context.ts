@@ -32,6 +32,7 @@ export function ruleContext(env: Env): Context {
     me: null,
     ofRule: true,
     selected: not('a saved selection'),
+    run: not('a run'),
     rule: not('another rule'),
     rulesOf: () => [],
   };

@@ -14,12 +14,16 @@ import {
 } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
-import { isKnown, mustKnow } from '../journal/gate';
+import { wordsAsSeen } from '../journal/gate';
+import { isKnown, mustKnow } from '../journal/known';
 import { readJournal } from '../journal/journal';
 import { sendJournal, settledView, stillThere } from '../previews/http';
+import { runCauses } from './causes';
 import { runCourse, runLog } from './course';
+import { recheck } from './recheck';
 import { mustHaveJournal, type RunRow } from './runs';
 import type { First } from './stretches';
+import { undoWhich } from './undo';
 import { runView } from './view';
 
 /** More records than this are not tried again by key; the job itself is to be previewed anew. */
@@ -41,7 +45,8 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     const types = preview.work_order.parts.map((part) => seen.catalog.type(part.type));
     const said = safetyOf(preview.job.safety ?? {}, types);
     // An undo is not asked about half way, and has no goes, unless the person says so.
-    const safety = preview.kind === 'undo' ? { ...said, askAfter: null, first: 'in_order' as const, perGo: null } : said;
+    const safety =
+      preview.kind === 'undo' ? { ...said, askAfter: null, first: 'in_order' as const, perGo: null } : said;
     const count = body.askAfter !== undefined ? body.askAfter : safety.askAfter;
     const way = body.first ?? safety.first;
     const first = body.firstKeys ? { keys: body.firstKeys } : firstOf(count, way);
@@ -85,12 +90,23 @@ export const runHandlers: Handlers<typeof runRoutes> = {
 
   async runLog(call) {
     const r = await knownRun(call);
-    return runLog(call.services.database, r.id);
+    const type = call.seen.catalog.find(r.type);
+    const log = await runLog(call.services.database, r.id);
+    return log.map((e) => ({ ...e, words: wordsAsSeen(e.words, type)! }));
   },
 
   async runCourse(call) {
     const r = await knownRun(call);
     return runCourse(call.services.database, r.id);
+  },
+
+  async runCauses(call) {
+    const r = await knownRun(call);
+    return r.journal_dropped_at === null ? runCauses(call.services.database, r, call.seen) : [];
+  },
+
+  async recheckRun(call) {
+    return recheck(call.services, await knownRun(call), call.seen);
   },
 
   async changeRun(call) {
@@ -113,7 +129,8 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     const { services, seen, body, madeAs } = call;
     const r = await knownRun(call);
     if (!isOver(r.state)) seen.mustSteer(r.started_by, 'run');
-    return settledView(call, await services.runs.undo(r.id, seen, body.why, madeAs));
+    const which = await undoWhich(services.compiler, r, seen, body);
+    return settledView(call, await services.runs.undo(r.id, seen, { why: body.why, which, madeAs }));
   },
 
   async retryRun(call) {
@@ -138,7 +155,10 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     if (count === 0 && !mayOverwrite && r.edited_since > 0) mustOverwrite();
     if (count === 0) fail('nothing_to_do', 'The run left no such records, so there is nothing to try again.');
     if (p.kind === 'undo')
-      return settledView(call, await services.runs.undo(r.undo_of!, seen, p.why ?? undefined, madeAs));
+      return settledView(
+        call,
+        await services.runs.undo(r.undo_of!, seen, { why: p.why ?? undefined, which: p.undo_which, madeAs }),
+      );
     const job = { ...leftOfJob(p.job, p.work_order, (part) => left[part]!)!, why: p.why ?? undefined };
     return settledView(call, await services.previews.begin(job, seen, madeAs));
   },

@@ -28,7 +28,7 @@ import type { Events } from '../database/events';
 import { mustBeAlone } from './alone';
 import { layOut, type First } from './stretches';
 import { mustStart } from '../previews/may-start';
-import type { Note } from '../previews/preview-row';
+import type { Note, UndoWhich } from '../previews/preview-row';
 import type { Previews } from '../previews/previews';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
@@ -39,7 +39,12 @@ export interface RunRow extends Totals {
   readonly kind: 'edit' | 'undo';
   readonly undo_of: string | null;
   /** Runs that took this one back, newest first. */
-  readonly undone_by: readonly { readonly run: string; readonly changed: number; readonly state: RunState }[];
+  readonly undone_by: readonly {
+    readonly run: string;
+    readonly changed: number;
+    readonly state: RunState;
+    readonly whole: boolean;
+  }[];
   readonly type: string;
   readonly work_order: WorkOrder;
   readonly job: Job;
@@ -239,7 +244,11 @@ export class Runs {
   }
 
   /** Begins a preview that puts back what a run changed. A run still under way is stopped first, and waited for. */
-  async undo(id: string, seen: Seen, why: string | undefined, madeAs?: string): Promise<string> {
+  async undo(
+    id: string,
+    seen: Seen,
+    { why, which, madeAs }: { why?: string; which: UndoWhich | null; madeAs?: string },
+  ): Promise<string> {
     let run = await this.get(id);
     mustCarryOut('undo', run.work_order.parts, seen);
     if (!isOver(run.state)) {
@@ -253,7 +262,7 @@ export class Runs {
     }
     mustHaveJournal(run);
     if (run.changed === 0) fail('nothing_to_undo', 'This run changed nothing, so there is nothing to put back.');
-    const undone = run.undone_by.find((u) => u.changed >= run.changed);
+    const undone = run.undone_by.find((u) => u.whole && u.changed >= run.changed);
     if (undone) fail('already_undone', 'This run has been undone already: everything it changed was put back.');
     const under = run.undone_by.find((u) => !isOver(u.state));
     if (under) fail('already_undone', 'An undo of this run is under way.');
@@ -261,6 +270,7 @@ export class Runs {
       account: seen.person.id,
       why,
       madeAs,
+      which,
     });
   }
 
@@ -376,7 +386,7 @@ const selectRuns = (totals: string): string => `
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
       from generate_series(0, cardinality(p.along) - 1) n order by n)::int[] as along,
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,
-    (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state) order by u.started_at desc), '[]')
+    (select coalesce(jsonb_agg(jsonb_build_object('run', u.id, 'changed', c.changed, 'state', u.state, 'whole', up.undo_which is null) order by u.started_at desc), '[]')
      from tantamos.run u join tantamos.preview up on up.id = u.preview
      cross join lateral (select case when u.ended_at is not null then u.changed
        else (select coalesce(sum(changed), 0) from tantamos.run_batch where run = u.id) end as changed) c

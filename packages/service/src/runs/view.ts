@@ -62,7 +62,7 @@ function verbsFor(r: RunRow, seen: Seen): RunView['verbs'] {
         ...(isOver(r.state) ? [] : (['change'] as const)),
       ]
     : [];
-  const undone = r.undone_by.some((u) => u.changed >= r.changed || !isOver(u.state));
+  const undone = r.undone_by.some((u) => (u.whole && u.changed >= r.changed) || !isOver(u.state));
   const mayUndo = seen.rights.may('put_back', r.type);
   const undo = mayUndo && r.changed > 0 && !undone && !isMoving(r.state) ? (['undo'] as const) : [];
   const left = retried.some((o) => r[o] > 0) && seen.rights.may('change', r.type);

@@ -10,9 +10,12 @@ import {
   type CheckedSelection,
   type Context,
   type Env,
+  type RunMeant,
   type Selection,
+  type WorkOrder,
 } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
+import { isKnown } from '../journal/known';
 import type { Seen } from '../rights/seen';
 import { rulesFor, selectKeptRules, type KeptRule } from '../rules/context';
 
@@ -63,6 +66,7 @@ export async function loadContext(
       )
     : [];
   const kept = await ask<KeptRule>(selectKeptRules, []);
+  const runs = await runsNamed([...selections, ...[...saved.values()].map((s) => s.selection)], seen, ask);
   const checked = new Map<string, CheckedSelection>();
   const open: string[] = [];
   const context: Context = {
@@ -70,6 +74,15 @@ export async function loadContext(
     me: person.record,
     locale: person.locale,
     ...rulesFor(seen, env, kept),
+    run(id, span) {
+      const run = runs.get(id.toLowerCase());
+      if (!run) return fail('not_found', `There is no run “${clip(id)}”, or more than one is called so.`, { span });
+      if (run.isDropped)
+        fail('journal_dropped', `The journal of run ${clip(id)} is kept no longer, so its records are not known.`, {
+          span,
+        });
+      return run;
+    },
     selected(name, span) {
       const row = saved.get(name.toLowerCase());
       if (!row)
@@ -104,13 +117,43 @@ export async function loadContext(
 
 /** Names of the saved selections that a selection mentions; what cannot be read mentions none. */
 export function namesOfSaved(selection: Selection): string[] {
+  return firstTexts(selection, 'in_selection');
+}
+
+/** The runs that these selections speak of, which the person may know of, by what they are called there. */
+async function runsNamed(
+  selections: readonly Selection[],
+  seen: Seen,
+  ask: <R extends object>(text: string, values: readonly unknown[]) => Promise<R[]>,
+): Promise<Map<string, RunMeant & { readonly isDropped: boolean }>> {
+  const named = [...new Set(selections.flatMap((s) => firstTexts(s, 'in_run')).map((n) => n.toLowerCase()))];
+  const found = new Map<string, RunMeant & { readonly isDropped: boolean }>();
+  for (const name of named.filter((n) => /^[0-9a-f-]{4,36}$/.test(n)).slice(0, mostSaved)) {
+    const rows = await ask<{
+      id: string;
+      work_order: WorkOrder;
+      made_by: string;
+      started_by: string;
+      dropped: boolean;
+    }>(runsCalled, [`${name}%`, `%${name}`]);
+    const known = rows.filter((r) => isKnown(r, seen));
+    const [run] = known;
+    if (!run || known.length > 1) continue;
+    const types = [...new Set(run.work_order.parts.map((part) => part.type))];
+    found.set(name, { id: run.id, types, isDropped: run.dropped });
+  }
+  return found;
+}
+
+/** What stands first, as a text, in the calls of a function. */
+function firstTexts(selection: Selection, name: string): string[] {
   const names: string[] = [];
   for (let s: Selection | undefined = selection; s; s = s.related?.of) {
-    if (!s.filter?.trim() || !/in_selection/i.test(s.filter)) continue;
+    if (!s.filter?.trim() || !s.filter.toLowerCase().includes(name)) continue;
     try {
       walkSyntax(parse(s.filter), (e) => {
-        const [name] = e.kind === 'call' && e.name === 'in_selection' ? e.args : [];
-        if (name?.kind === 'literal') names.push(name.text);
+        const [first] = e.kind === 'call' && e.name === name ? e.args : [];
+        if (first?.kind === 'literal') names.push(first.text);
       });
     } catch {
       // told when it is checked
@@ -118,3 +161,8 @@ export function namesOfSaved(selection: Selection): string[] {
   }
   return names;
 }
+
+/** $1 and $2: how their ids begin, or end. */
+const runsCalled = `
+  select r.id, p.work_order, p.made_by, r.started_by, r.journal_dropped_at is not null as dropped
+  from tantamos.run r join tantamos.preview p on p.id = r.preview where r.id::text like $1 or r.id::text like $2 limit 5`;

@@ -73,6 +73,12 @@ export const relatedForms: readonly Pick<FunctionEntry, 'name' | 'source' | 'doc
     example: "in_selection('north growers', grower)",
   },
   {
+    name: 'in_run(run, outcome?, reference?)',
+    source: 'Tantamos',
+    doc: 'Did that run leave the record (or the one the reference points at) so: changed (where nothing is said), refused, edited_since, in_use, gone, not_allowed, already_right, not_yet?',
+    example: "in_run('23207c76', 'changed')",
+  },
+  {
     name: 'breaks_rule(name)',
     source: 'Tantamos',
     doc: 'Does the record break the rule of that name, be it switched on or not?',

@@ -60,3 +60,31 @@ create function tantamos.drop_old_measures(most integer) returns integer languag
       select ctid from tantamos.canary where at < now() - interval '30 days' limit most * 100)) returning 1)
   select least(most, count(*))::int from gone
 $$;
+
+-- What the database itself said of records that it refused: one of each reason.
+create table tantamos.run_refusal (
+  run uuid not null references tantamos.run on delete cascade,
+  -- as tantamos.reason_of has it
+  reason text not null,
+  kind text not null,
+  code text not null,
+  said text not null,
+  -- of a unique value that is taken: the fields and the value of one record
+  taken jsonb,
+  primary key (run, reason)
+);
+
+-- {keys, filter, fields, overwrite}: of an undo, which part of the run is taken back; null: all of it
+alter table tantamos.preview add undo_which jsonb;
+
+/* The keys of the records of a type that a run left so. Of what it made, the keys they got. */
+create function tantamos.keys_in_run(run_id uuid, of_type text, letter text) returns setof text language sql stable rows 10000 as $$
+  select coalesce(k.made, k.key)
+  from tantamos.run_batch s
+  join tantamos.run r on r.id = s.run
+  join tantamos.preview p on p.id = r.preview
+  join tantamos.batch b on b.preview = r.preview and b.position = s.batch
+  cross join lateral rows from (unnest(b.keys[s.low + 1:s.high]), string_to_table(s.outcomes, null), unnest(s.made)) k(key, outcome, made)
+  where s.run = run_id and strpos(s.outcomes, letter) > 0 and k.outcome = letter
+    and of_type = case when k.made is null then s.type else p.work_order -> 'parts' -> s.part::int ->> 'type' end
+$$;

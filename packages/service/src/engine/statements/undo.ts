@@ -1,7 +1,9 @@
 import {
   asText,
+  conditionOf,
   join,
   keyIs,
+  keyText,
   keyUnpacked,
   raw,
   Scope,
@@ -10,12 +12,23 @@ import {
   value,
   wholeSignature,
   type Checked,
+  type CheckedSelection,
   type Env,
   type OrderPart,
   type RecordType,
   type Sql,
 } from '@tantamos/core';
 import { keyNames, letter, valueJoins } from './rows';
+
+/** Which part of a run is taken back: all of it, or some records of one type; overwrite: what others changed since, too. */
+export interface Taken {
+  readonly of: {
+    readonly type: string;
+    readonly keys: readonly string[] | null;
+    readonly found: CheckedSelection | null;
+  } | null;
+  readonly overwrite: boolean;
+}
 
 /** The part of a run that is taken back, and what does so. */
 export interface Undoing {
@@ -26,6 +39,7 @@ export interface Undoing {
   readonly back: OrderPart;
   readonly reads: readonly Checked[];
   readonly env: Env;
+  readonly taken: Taken;
 }
 
 /** Stretches of a run's positions, lower end in, upper end out. */
@@ -49,19 +63,19 @@ export function undoRows(undoing: Undoing, stretch: Stretch, batchSize: number):
   }
 }
 
-function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Stretch, batchSize: number): Sql {
+function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stretch: Stretch, batchSize: number): Sql {
   const { writes } = back;
   const scope = new Scope(type, env);
   const now = writes.map((f) => asText(scope.own(f)));
-  const written = writes.map((f, i) => {
-    const altered = sql`c.altered -> ${value(f)}::text`;
-    const at = raw('c.n::text');
-    return sql`case when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${raw(`c.new_${i + 1}`)} end`;
-  });
-  const asWritten = now.map((n, i) => sql`${n} is not distinct from ${written[i]!}`);
+  const written = writes.map(writtenOf);
+  // A field that is back already, alone or by an undo in part, is nobody's edit.
+  const asWritten = now.map(
+    (n, i) => sql`(${n} is not distinct from ${written[i]!} or ${n} is not distinct from ${raw(`c.old_${i + 1}`)})`,
+  );
   const same = writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
   // What was made along with a record whose values were right already is taken back all the same.
   const right = back.along.length > 0 ? raw('') : sql`when ${join(same, ' and ')} then ${letter('already_right')} `;
+  const edited = taken.overwrite ? raw('') : sql`when not m.as_written then ${letter('edited_since')} `;
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
   const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
@@ -72,38 +86,44 @@ function valuesBack({ run, part, type, back, reads, env }: Undoing, stretch: Str
       : raw('row_number() over (order by m.position desc, m.c_n desc)');
   return sql`
     select ${n} as n, m.*,
-      case when not m.present then ${letter('gone')} when not m.as_written then ${letter('edited_since')}
-        ${right}else ${letter('will_change')} end as verdict
+      case when not m.present then ${letter('gone')} ${right}${edited}else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
         coalesce(${hash}, 0) as signature, null::text as cause${spot}, ${join(columns, ', ')}
-      from (${doneRows(run, part, writes, stretch)}) c
+      from (${doneRows(run, part, writes, stretch, among(taken, env, raw('i.key')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;
 }
 
+/** What a run wrote into a field of a row of `doneRows`: what the database itself made of it, where that was another. */
+export function writtenOf(field: string, i: number): Sql {
+  const altered = sql`c.altered -> ${value(field)}::text`;
+  const at = raw('c.n::text');
+  return sql`case when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${raw(`c.new_${i + 1}`)} end`;
+}
+
 /** What was made is removed, if it is just as it was made. */
-function madeRemoved({ run, part, type, back, reads, env }: Undoing, stretch: Stretch): Sql {
+function madeRemoved({ run, part, type, back, reads, env, taken }: Undoing, stretch: Stretch): Sql {
   const scope = new Scope(type, env);
   const columns = back.writes.map(
     (f, i) => sql`${asText(scope.own(f))} as ${raw(`old_${i + 1}`)}, null::text as ${raw(`new_${i + 1}`)}`,
   );
   const hash = signature(reads, scope);
+  const edited = taken.overwrite ? raw('') : sql`when not m.as_made then ${letter('edited_since')} `;
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
-      case when not m.present then ${letter('gone')} when not m.as_made then ${letter('edited_since')}
-        else ${letter('will_change')} end as verdict
+      case when not m.present then ${letter('gone')} ${edited}else ${letter('will_change')} end as verdict
     from (
       select c.position, c.n as c_n, c.made as key, ${join(keyNames(keyUnpacked(type, raw('c.made'))), ', ')},
         ${scope.keys()[0]!} is not null as present, ${wholeSignature(scope)} is not distinct from c.made_as as as_made,
         coalesce(${hash}, 0) as signature, null::text as cause, ${join(columns, ', ')}
-      from (${doneRows(run, part, [], stretch)}) c
+      from (${doneRows(run, part, [], stretch, among(taken, env, raw('i.made')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.made'))}
     ) m`;
 }
 
 /** What was removed is made again under the same key, if no other has taken it. */
-function removedMadeAgain({ run, part, type, back, env }: Undoing, stretch: Stretch): Sql {
+function removedMadeAgain({ run, part, type, back, env, taken }: Undoing, stretch: Stretch): Sql {
   const { writes } = back;
   const scope = new Scope(type, env);
   const columns = writes.map(
@@ -115,13 +135,13 @@ function removedMadeAgain({ run, part, type, back, env }: Undoing, stretch: Stre
     from (
       select c.position, c.n as c_n, c.key, 0::bigint as signature,
         case when ${scope.keys()[0]!} is not null then 'There is a record with this key again.' end as cause, ${join(columns, ', ')}
-      from (${doneRows(run, part, writes, stretch)}) c
+      from (${doneRows(run, part, writes, stretch, among(taken, env, raw('i.key')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;
 }
 
 /** The records that a run changed, made or removed: `position`, `altered`, `key`, `made`, `made_as`, `old_1`, `new_1`… */
-function doneRows(run: string, part: number, fields: readonly string[], stretch: Stretch): Sql {
+export function doneRows(run: string, part: number, fields: readonly string[], stretch: Stretch, only: Sql): Sql {
   const arrays = fields.map((_, i) =>
     raw(`, unnest(v${i + 1}.new[s.low + 1:s.high]), unnest(v${i + 1}.old[s.low + 1:s.high])`),
   );
@@ -135,5 +155,17 @@ function doneRows(run: string, part: number, fields: readonly string[], stretch:
       unnest(s.made_as)${join(arrays, '')})
       with ordinality i(key, outcome, made, made_as${join(names, '')}, n)
     where s.run = ${value(run)}::uuid and s.part = ${value(part)}::int and s.position >= ${value(stretch.from)}
-      and s.position < ${value(stretch.to)} and s.changed > 0 and i.outcome = ${letter('changed')}`;
+      and s.position < ${value(stretch.to)} and s.changed > 0 and i.outcome = ${letter('changed')}${only}`;
+}
+
+/** What is asked of the key of a record so that it is among those that are taken back: ` and …`, or nothing. */
+function among({ of }: Taken, env: Env, key: Sql): Sql {
+  if (!of) return raw('');
+  const keys = of.keys ? sql` and ${key} = any(${value(of.keys)}::text[])` : raw('');
+  if (!of.found) return keys;
+  // Only what the person may see is found.
+  const scope = new Scope(of.found.type, env);
+  const condition = conditionOf(of.found, scope);
+  const found = sql`select ${keyText(scope.keys())} from ${scope.from()} where ${condition}`;
+  return sql`${keys} and ${key} in (${found})`;
 }

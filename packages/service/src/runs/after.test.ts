@@ -1,0 +1,309 @@
+import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import { done, onBookings, previewed, ran, refusedWith } from '../testing/jobs';
+import { openWorkspace, type Workspace } from '../testing/workspace';
+
+describe('what is done after a run', () => {
+  let w: Workspace;
+  beforeAll(async () => (w = await openWorkspace()));
+  afterAll(() => w.close());
+
+  const keys = (from: number, count: number): number[] => Array.from({ length: count }, (_, i) => from + i);
+  let notes = 0;
+  const note = (from: number, count: number, more: Partial<JobBody> = {}): JobBody =>
+    onBookings(
+      keys(from, count),
+      [
+        { kind: 'set', field: 'note', value: `after ${++notes}` },
+        { kind: 'set', field: 'region', value: 'Somewhere' },
+      ],
+      more,
+    );
+  const stands = async (from: number, count: number) =>
+    (
+      await w.sql.query<{ id: number; note: string | null; region: string | null }>(
+        'select id, note, region from bookings where id = any($1) order by id',
+        [keys(from, count)],
+      )
+    ).rows;
+  const undone = async (run: string, body: Parameters<typeof w.admin.undoRun>[1]): Promise<PreviewView> => {
+    let p = await w.admin.undoRun(run, body);
+    for await (const next of w.admin.previewEvents(p.id)) p = next;
+    return p;
+  };
+
+  describe('undo in part', () => {
+    it('puts back chosen records, then the rest, and says each time what is left', async () => {
+      const before = await stands(1, 20);
+      const r = await done(w.admin, note(1, 20));
+      const some = await undone(r.id, { keys: ['3', '4'] });
+      expect(some.totals).toMatchObject({ matched: 2, will_change: 2 });
+      expect(some.sentence).toContain('(only of the 2 picked)');
+      await ran(w.admin, some.id, { expect: 2 });
+      expect((await stands(3, 2)).map((b) => b.note)).toEqual(before.slice(2, 4).map((b) => b.note));
+      expect((await stands(5, 1))[0]!.note).toBe(`after ${notes}`);
+
+      // The run can still be undone: what is back already is already right, and nobody's edit.
+      const now = await w.admin.run(r.id);
+      expect(now).toMatchObject({ verbs: ['undo'], undoneBy: [{ changed: 2, whole: false }] });
+      const rest = await undone(r.id, {});
+      expect(rest.totals).toMatchObject({ matched: 20, will_change: 18, already_right: 2, edited_since: 0 });
+      await ran(w.admin, rest.id, { expect: 18 });
+      expect(await stands(1, 20)).toEqual(before);
+    });
+
+    it('puts back those that a filter finds, and only some fields', async () => {
+      const before = await stands(31, 20);
+      const r = await done(w.admin, note(31, 20));
+      const p = await undone(r.id, { filter: 'id < 36', fields: ['note'] });
+      expect(p.totals).toMatchObject({ matched: 5, will_change: 5 });
+      expect(p.sentence).toContain('Put note back on the 5 bookings (only where id < 36)');
+      await ran(w.admin, p.id, { expect: 5 });
+      const after = await stands(31, 20);
+      expect(after.slice(0, 5)).toEqual(before.slice(0, 5).map((b) => ({ ...b, region: 'Somewhere' })));
+      expect(after.slice(5).every((b) => b.note === `after ${notes}`)).toBe(true);
+      // All records, but only one field: that is not the whole run.
+      await ran(w.admin, (await undone(r.id, { fields: ['note'] })).id, { expect: 15 });
+      expect((await w.admin.run(r.id)).verbs).toContain('undo');
+      await ran(w.admin, (await undone(r.id, {})).id, { expect: 20 });
+      expect(await stands(31, 20)).toEqual(before);
+    });
+
+    it('leaves what others changed since, unless overwriting is asked for by whom may', async () => {
+      const before = await stands(61, 10);
+      const r = await done(w.admin, note(61, 10));
+      await w.sql.query(`update bookings set note = 'theirs' where id in (63, 64)`);
+      const kind = await undone(r.id, {});
+      expect(kind.totals).toMatchObject({ will_change: 8, edited_since: 2 });
+      const hard = await undone(r.id, { overwrite: true });
+      expect(hard.totals).toMatchObject({ will_change: 10, edited_since: 0 });
+      expect(hard.sentence).toContain('(also where others changed them since)');
+      const { records } = await w.admin.previewRecords(hard.id, { outcome: 'will_change' });
+      expect(records.find((x) => x.key === '63')!.changes[0]!.old.value).toBe('theirs');
+      // Whoever changes it once more after this preview is not overwritten.
+      await w.sql.query(`update bookings set note = 'theirs again' where id = 64`);
+      expect((await ran(w.admin, hard.id, { expect: 10 })).totals).toMatchObject({ changed: 9, edited_since: 1 });
+      expect((await stands(61, 10)).filter((b) => b.id !== 64)).toEqual(before.filter((b) => b.id !== 64));
+    });
+
+    it('says what is wrong with what was chosen', async () => {
+      const r = await done(w.admin, note(81, 3));
+      const told = async (body: Parameters<typeof w.admin.undoRun>[1]) => {
+        const { code, problems } = await refusedWith(w.admin.undoRun(r.id, body));
+        return [code, problems?.[0]?.where];
+      };
+      expect(await told({ fields: ['status'] })).toEqual(['unknown_field', 'fields[0]']);
+      expect(await told({ filter: 'nonsense = 1' })).toEqual(['unknown_field', expect.stringContaining('filter')]);
+      expect(await told({ keys: [] })).toEqual(['bad_request', 'keys']);
+      expect((await undone(r.id, { keys: ['999999'] })).totals.matched).toBe(0);
+    });
+
+    it('tries the rest of a part again as that part', async () => {
+      const r = await done(w.admin, note(91, 6));
+      const p = await undone(r.id, { keys: ['92', '93'], fields: ['note'] });
+      await w.sql.query(`update bookings set note = 'theirs' where id = 93`);
+      const u = await ran(w.admin, p.id, { expect: 2 });
+      expect(u.totals).toMatchObject({ changed: 1, edited_since: 1 });
+      const again = await w.admin.retryRun(u.id, {});
+      expect(again.totals).toMatchObject({ matched: 2, already_right: 1, edited_since: 1, will_change: 0 });
+    });
+
+    it('keeps within a type where a run was of several', async () => {
+      const job: JobBody = {
+        ...onBookings([501, 502], [{ kind: 'set', field: 'note', value: 'both' }]),
+        then: [
+          {
+            selection: { type: 'tasks', keys: ['1', '2'] },
+            edits: [{ kind: 'set', field: 'subject', value: 'both' }],
+          },
+        ],
+      };
+      const r = await done(w.admin, job);
+      expect(r.totals.changed).toBe(4);
+      const p = await undone(r.id, { keys: ['501'] });
+      expect(p.totals).toMatchObject({ matched: 1, will_change: 1 });
+      await ran(w.admin, p.id, { expect: 1 });
+      const { rows } = await w.sql.query(`select id from tasks where subject = 'both' order by id`);
+      expect(rows).toEqual([{ id: 1 }, { id: 2 }]);
+    });
+  });
+
+  describe('causes', () => {
+    it('groups what reads alike, with the words of the database and where the other record is', async () => {
+      await w.sql.query(
+        'create table labels (id integer primary key, code text unique, size integer check (size < 50))',
+      );
+      await w.sql.query(`insert into labels select n, 'L' || n, n from generate_series(1, 40) n`);
+      w.services.catalogs.refresh();
+      const p = await previewed(w.admin, {
+        selection: { type: 'labels', filter: 'id <= 6' },
+        edits: [
+          { kind: 'compute', field: 'code', formula: "CONCATENATE('N', id)" },
+          { kind: 'set', field: 'size', value: '49' },
+        ],
+        safety: { pace: 100 },
+      });
+      // After the preview others take three of the codes, and a rule is made tighter.
+      await w.sql.query(`update labels set code = 'N' || (id - 30) where id in (31, 32, 33)`);
+      await w.sql.query('alter table labels add constraint tight check (id <> 5 or size < 10)');
+      const r = await ran(w.admin, p.id);
+      expect(r.totals).toMatchObject({ changed: 2, refused: 4 });
+      const causes = await w.admin.runCauses(r.id);
+      expect(causes).toMatchObject([
+        {
+          outcome: 'refused',
+          cause: 'Another record already has Code “…”.',
+          count: 3,
+          kind: 'unique',
+          code: '23505',
+          said: expect.stringContaining('duplicate key value violates unique constraint'),
+          steps: ['show_other', 'mend', 'retry'],
+          other: { type: 'labels', filter: expect.stringMatching(/^code = 'N[123]'$/) },
+        },
+        { outcome: 'refused', count: 1, kind: 'check', code: '23514', steps: ['mend', 'retry'], other: null },
+      ]);
+      const of = await w.admin.runRecords(r.id, { outcome: 'refused', cause: causes[0]!.cause! });
+      expect(of.records.map((x) => x.key).sort()).toEqual(['1', '2', '3']);
+      const found = await w.admin.search('labels', {
+        filter: causes[0]!.other!.filter,
+        columns: ['id'],
+        count: 'exact',
+      });
+      expect(found.numberMatched).toBe(1);
+    });
+
+    it('tells a trigger, and what nobody said a word about', async () => {
+      await w.sql.query(`create function no_fives() returns trigger language plpgsql as $$ begin
+        if new.note like 'after %' and new.id % 5 = 0 then raise exception 'no fives, % is one', new.id; end if; return new; end $$`);
+      await w.sql.query('create trigger no_fives before update on bookings for each row execute function no_fives()');
+      try {
+        const p = await previewed(w.admin, note(101, 20));
+        await w.sql.query(`update bookings set note = 'theirs' where id = 102`);
+        const r = await ran(w.admin, p.id);
+        const causes = await w.admin.runCauses(r.id);
+        expect(causes.map((c) => [c.outcome, c.count, c.kind])).toEqual([
+          ...[105, 110, 115, 120].map(() => ['refused', 1, 'trigger']),
+          ['edited_since', 1, null],
+        ]);
+        expect(causes[0]!.next).toContain('A trigger of the database');
+        expect(causes.at(-1)).toMatchObject({ cause: null, steps: ['retry'] });
+      } finally {
+        await w.sql.query('drop trigger no_fives on bookings; drop function no_fives()');
+      }
+    });
+  });
+
+  describe('recheck', () => {
+    it('counts anew what stands as it was written, what others changed, what is gone and what is back', async () => {
+      const r = await done(w.admin, {
+        ...note(201, 20),
+        selection: { type: 'bookings', filter: 'id > 200 and id <= 220' },
+      });
+      expect(await w.admin.recheckRun(r.id)).toMatchObject({
+        changed: 20,
+        asWritten: 20,
+        changedSince: 0,
+        putBack: 0,
+        gone: 0,
+        matched: 20,
+        matchesNow: 20,
+        records: [],
+        laterRuns: [],
+      });
+      const later = await done(w.admin, onBookings([203], [{ kind: 'set', field: 'note', value: 'by a later run' }]));
+      await w.sql.query(`update bookings set note = 'by hand' where id = 204`);
+      await ran(w.admin, (await undone(r.id, { keys: ['205'] })).id);
+      const now = await w.admin.recheckRun(r.id);
+      expect(now).toMatchObject({ asWritten: 17, changedSince: 2, putBack: 1, gone: 0 });
+      expect(now.laterRuns).toMatchObject([{ run: later.id, count: 1, by: 'Sorrel Haldane' }]);
+      expect(now.records.map((x) => [x.key, x.changes[0]!.old.value, x.changes[0]!.new.value])).toEqual([
+        ['203', `after ${notes}`, 'by a later run'],
+        ['204', `after ${notes}`, 'by hand'],
+      ]);
+      const values = now.fields.find((f) => f.field === 'note')!.values;
+      expect(values.find((v) => v.value.value === `after ${notes}`)).toMatchObject({ before: 0, after: 20, now: 17 });
+      expect(values.find((v) => v.value.value === 'by hand')).toMatchObject({ before: 0, after: 0, now: 1 });
+    });
+
+    it('tells of what was made and deleted, and who changed, where a field tells', async () => {
+      await w.sql.query(
+        'create table marks (id integer primary key generated by default as identity, word text, changed_by text)',
+      );
+      await w.sql.query(`insert into marks (word) select 'w' || n from generate_series(1, 10) n`);
+      w.services.catalogs.refresh();
+      const copied = await done(w.admin, {
+        selection: { type: 'marks', filter: 'id <= 4' },
+        act: 'copy',
+        edits: [{ kind: 'set', field: 'word', value: 'copy' }],
+        safety: { pace: 100 },
+      });
+      await w.sql.query(`delete from marks where id = (select max(id) from marks)`);
+      expect(await w.admin.recheckRun(copied.id)).toMatchObject({ asWritten: 3, gone: 1 });
+      const r = await done(w.admin, {
+        selection: { type: 'marks', filter: 'id <= 6' },
+        edits: [{ kind: 'set', field: 'word', value: 'new' }],
+        safety: { pace: 100 },
+      });
+      await w.sql.query(`update marks set word = 'mine', changed_by = 'Ines' where id in (1, 2)`);
+      await w.sql.query(`update marks set word = 'mine', changed_by = 'Piers' where id = 3`);
+      expect((await w.admin.recheckRun(r.id)).who).toEqual({
+        field: 'changed_by',
+        label: 'Changed by',
+        values: [
+          { value: { value: 'Ines' }, count: 2 },
+          { value: { value: 'Piers' }, count: 1 },
+        ],
+      });
+      const gone = await done(w.admin, {
+        selection: { type: 'marks', filter: 'id >= 9' },
+        act: 'delete',
+        edits: [],
+        safety: { pace: 100 },
+      });
+      expect(await w.admin.recheckRun(gone.id)).toMatchObject({ asWritten: gone.totals.changed, changedSince: 0 });
+    });
+  });
+
+  describe('in_run', () => {
+    let r: RunView;
+    beforeAll(async () => {
+      const p = await previewed(w.admin, note(301, 10));
+      await w.sql.query(`update bookings set note = 'theirs' where id = 302`);
+      r = await ran(w.admin, p.id);
+    });
+    const found = async (filter: string, type = 'bookings'): Promise<number> =>
+      (await w.admin.search(type, { filter, columns: ['id'], count: 'exact', limit: 1 })).numberMatched!;
+
+    it('finds what a run changed, by the whole id or what it is shown by', async () => {
+      expect(await found(`in_run('${r.id}')`)).toBe(9);
+      expect(await found(`in_run('${r.id.slice(-8)}', 'changed') AND id > 305`)).toBe(5);
+      expect(await found(`in_run('${r.id}', 'edited_since')`)).toBe(1);
+      expect(await found(`NOT in_run('${r.id}') AND id > 300 AND id <= 310`)).toBe(1);
+      const growers = (
+        await w.sql.query('select distinct grower from bookings where id between 301 and 310 and id <> 302')
+      ).rows;
+      expect(await found(`in_run('${r.id}', 'changed', first_booking)`, 'growers').catch(() => growers.length)).toBe(
+        growers.length,
+      );
+    });
+
+    it('serves in a job, and is said in words', async () => {
+      const p = await previewed(w.admin, {
+        selection: { type: 'bookings', filter: `in_run('${r.id.slice(-8)}', 'edited_since')` },
+        edits: [{ kind: 'set', field: 'note', value: 'again' }],
+      });
+      expect(p.totals.matched).toBe(1);
+      expect(p.sentence).toContain(`where run ${r.id.slice(-8)} left it edited since`);
+    });
+
+    it('says what is wrong: no such run, another type, no outcome, a run that is not known', async () => {
+      const told = async (filter: string, type = 'bookings') =>
+        (await refusedWith(w.admin.search(type, { filter, columns: ['id'] }))).detail;
+      expect(await told(`in_run('00000000')`)).toContain('There is no run “00000000”');
+      expect(await told(`in_run('%')`)).toContain('There is no run “%”');
+      expect(await told(`in_run('${r.id}')`, 'growers')).toContain('is of bookings, not of growers');
+      expect(await told(`in_run('${r.id}', 'altered')`)).toContain('in_run takes here one of');
+      expect(await told(`in_run(id)`)).toContain('in_run needs the id of a run');
+      expect(await told(`in_run('\u0000')`)).toBeTruthy();
+    });
+  });
+});
