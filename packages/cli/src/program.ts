@@ -1,6 +1,7 @@
 import { Command } from 'commander';
 import { version } from './version';
 import { exitHelp } from './exit';
+import { changes } from './verbs/changes';
 import { counts } from './verbs/counts';
 import { exporting } from './verbs/export';
 import { file } from './verbs/file';
@@ -59,6 +60,7 @@ export function makeProgram(): Command {
     handover,
     run,
     result,
+    changes,
     rule,
     job,
     drafts,

@@ -1,14 +1,15 @@
 import type {
+  ChangesQuery,
   CrossBody,
   FilePlanBody,
   FileRowsQuery,
   Found,
   FoundRecord,
   JobBody,
+  JournalPick,
   JournalQuery,
   ListPageQuery,
   PasteBody,
-  JournalPick,
   SelectionParts,
   TypeView,
 } from '@tantamos/contract';
@@ -265,11 +266,11 @@ export const queries = {
       refetchInterval: (query) => (query.state.data?.pages[0]?.some((r) => !isOver(r.state)) ? 2000 : false),
     }),
   run: (id: string) => queryOptions({ queryKey: ['run', id], queryFn: () => api.run(id) }),
-  /** `state`: read anew when it becomes another. */
-  runRecords: (id: string, outcome: JournalQuery['outcome'], state: unknown) =>
+  /** `state`: read anew when it becomes another. `cause`: only those left for this reason. */
+  runRecords: (id: string, outcome: JournalQuery['outcome'], state: unknown, cause?: string) =>
     infiniteQueryOptions({
-      queryKey: ['run', id, 'records', outcome, state],
-      queryFn: ({ pageParam: after }) => api.runRecords(id, { outcome, after, limit: 100 }),
+      queryKey: ['run', id, 'records', outcome, state, cause],
+      queryFn: ({ pageParam: after }) => api.runRecords(id, { outcome, cause, after, limit: 100 }),
       initialPageParam: firstPage,
       getNextPageParam: (page) => page.next ?? undefined,
     }),
@@ -278,5 +279,51 @@ export const queries = {
       queryKey: ['run', id, 'batches', state],
       queryFn: () => api.runBatches(id),
       placeholderData: keepPreviousData,
+    }),
+  runCauses: (id: string, state: unknown) =>
+    queryOptions({
+      queryKey: ['run', id, 'causes', state],
+      queryFn: () => api.runCauses(id),
+      placeholderData: keepPreviousData,
+    }),
+  runCourse: (id: string, state: unknown) =>
+    queryOptions({
+      queryKey: ['run', id, 'course', state],
+      queryFn: () => api.runCourse(id),
+      placeholderData: keepPreviousData,
+    }),
+  runLog: (id: string, state: unknown) =>
+    queryOptions({
+      queryKey: ['run', id, 'log', state],
+      queryFn: () => api.runLog(id),
+      placeholderData: keepPreviousData,
+    }),
+  /** The fields that it changed, as its first record tells. */
+  changedFields: (id: string) =>
+    queryOptions({
+      queryKey: ['run', id, 'fields'],
+      queryFn: async () => {
+        const { records } = await api.runRecords(id, { outcome: 'changed', limit: 1 });
+        const [first] = records;
+        return first?.act === 'update' ? first.changes.map(({ field, label }) => ({ field, label })) : [];
+      },
+    }),
+  /** Counted anew whenever it is asked for. */
+  recheck: (id: string) =>
+    queryOptions({
+      queryKey: ['run', id, 'recheck'],
+      queryFn: ({ signal }) => api.recheckRun(id, { signal }),
+      staleTime: 0,
+      gcTime: 0,
+      retry: false,
+    }),
+  changes: (query: Omit<ChangesQuery, 'after' | 'limit'>) =>
+    infiniteQueryOptions({
+      queryKey: ['changes', query],
+      queryFn: ({ pageParam: after, signal }) => api.changes({ ...query, after, limit: 30 }, { signal }),
+      initialPageParam: firstPage,
+      getNextPageParam: (page) => page.next ?? undefined,
+      staleTime: 0,
+      retry: false,
     }),
 } as const;

@@ -20,6 +20,7 @@ export * from './rights';
 export type { Route, Method } from './route';
 export * from './routes';
 export * from './rules';
+export * from './changes';
 export * from './runs';
 export * from './saved-jobs';
 export * from './selection';

@@ -12,6 +12,7 @@ import { previewRoutes } from './previews';
 import { recordRoutes } from './records';
 import { rightRoutes } from './rights';
 import { ruleRoutes } from './rules';
+import { changeRoutes } from './changes';
 import { runRoutes } from './runs';
 import { savedJobRoutes } from './saved-jobs';
 import { selectionRoutes } from './selections';
@@ -36,6 +37,7 @@ export const routes = {
   ...draftRoutes,
   ...previewRoutes,
   ...runRoutes,
+  ...changeRoutes,
   ...handoverRoutes,
   ...presetRoutes,
   ...fileRoutes,

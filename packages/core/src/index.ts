@@ -72,6 +72,7 @@ export * from './job/falls';
 export * from './job/job';
 export * from './job/refusal';
 export * from './job/safety';
+export * from './job/since';
 export * from './job/hours';
 export * from './job/outcome';
 export * from './job/pairs';

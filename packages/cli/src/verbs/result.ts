@@ -15,10 +15,11 @@ export const result: Verb = (program) => {
     .argument('<run>', 'its id, or “last”')
     .description('what a run did: totals, and every record with its outcome')
     .option('--outcome <outcome>', `only ${listed(outcomes)}`)
+    .option('--cause <words>', 'only those left for this reason, in the words of causes')
     .option('--limit <n>', 'records to give (20; of csv and jsonl all)', wholeNumber('--limit'))
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
-      acting(async (said: string, o: { outcome?: string; limit?: number; format: string }) => {
+      acting(async (said: string, o: { outcome?: string; cause?: string; limit?: number; format: string }) => {
         const api = client();
         const run = await findRun(api, said);
         if (readFormat(o.format) === 'table') {
@@ -46,11 +47,13 @@ export const result: Verb = (program) => {
           number(r.totals.changed),
           number(r.totals.matched),
           r.sentence,
+          r.why,
         ]);
         print(
           {
-            columns: ['run', 'started', 'by', 'state', 'changed', 'matched', 'job'],
+            columns: ['run', 'started', 'by', 'state', 'changed', 'matched', 'job', 'why'],
             numbers: ['changed', 'matched'],
+            whole: ['job', 'why'],
             rows,
           },
           readFormat(o.format),

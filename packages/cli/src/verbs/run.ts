@@ -5,6 +5,7 @@ import { ask, hasTerminal } from '../ask';
 import { exitCodes } from '../exit';
 import { shortId, type FirstWay } from '@tantamos/core';
 import { findPreview, findRun } from '../ids';
+import { keysOf } from '../selection-options';
 
 import { moment, number, print, readFormat, talk } from '../output';
 import { remember } from '../recent';
@@ -23,6 +24,15 @@ export interface RunOptions {
   readonly askKeys?: string;
   readonly ask: boolean;
   readonly detach?: true;
+}
+
+interface UndoOptions {
+  readonly why?: string;
+  readonly keys?: string;
+  readonly filter?: string;
+  readonly fields?: string;
+  readonly overwrite?: true;
+  readonly expect?: number;
 }
 
 export const run: Verb = (program) => {
@@ -52,13 +62,24 @@ export const run: Verb = (program) => {
     .argument('<run>', 'its id, or “last”')
     .description('put back what a run changed: a preview first, then a run like any other')
     .option('--why <text>', 'the reason')
+    .option('--keys <list>', 'only these records: a,b')
+    .option('-f, --filter <text>', 'only records that this finds')
+    .option('--fields <list>', 'only these fields: a,b')
+    .option('--overwrite', 'put back also what others have changed since')
     .option('--expect <n>', 'start it at once if just so many go back', wholeNumber('--expect'))
     .action(
-      acting(async (said: string, o: { why?: string; expect?: number }) => {
+      acting(async (said: string, o: UndoOptions) => {
         const api = client();
         const source = await findRun(api, said);
         remember('preview', null);
-        const made = await api.undoRun(source.id, { why: o.why }, { once: randomUUID() });
+        const body = {
+          why: o.why,
+          ...(o.keys === undefined ? {} : { keys: keysOf(o.keys) }),
+          ...(o.filter === undefined ? {} : { filter: o.filter }),
+          ...(o.fields === undefined ? {} : { fields: commas(o.fields) }),
+          ...(o.overwrite ? { overwrite: true } : {}),
+        };
+        const made = await api.undoRun(source.id, body, { once: randomUUID() });
         const code = await finish(api, made, 'table');
         if (code !== exitCodes.done || o.expect === undefined) return code;
         return startRun(api, await api.preview(made.id), { expect: o.expect, ask: true });
@@ -109,7 +130,7 @@ export const run: Verb = (program) => {
         const api = client();
         const log = await api.runLog((await findRun(api, said)).id);
         const rows = log.map((e) => [moment(e.at), e.words, e.by]);
-        print({ columns: ['at', 'what', 'by'], rows }, readFormat(o.format), log);
+        print({ columns: ['at', 'what', 'by'], whole: ['what'], rows }, readFormat(o.format), log);
       }),
     );
 

@@ -1,4 +1,4 @@
-import type { JobBody, JournalPick, PreviewView } from '@tantamos/contract';
+import type { JobBody, JournalPick, PreviewView, StartRunBody } from '@tantamos/contract';
 import { mended, outcomeWords, verdicts, type Mend, type Verdict } from '@tantamos/core';
 import { keysOfCause } from '@tantamos/client';
 import { useMutation } from '@tanstack/react-query';
@@ -64,6 +64,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
   const navigate = useNavigate();
   const { draft, change } = useDraft();
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const starting = useStarting(p);
   const [shown, setShown] = useState<{ pick: JournalPick; field: string } | PreviewView['causes'][number] | null>(null);
   const mayMend = p.kind === 'edit' && p.run === null && p.job !== null;
   // The job with what is otherwise is previewed anew; the unfinished job keeps it, so that it is not forgotten when it is changed.
@@ -147,6 +148,11 @@ function Ready({ preview: p }: { preview: PreviewView }) {
               <Button busy={again.isPending} onClick={() => again.mutate({ drop: [...picked] })}>
                 Leave {picked.size === 1 ? 'it' : 'them'} out and preview again
               </Button>
+              {p.hindrance === null && outcome === 'will_change' && picked.size <= mostFirst && (
+                <Button busy={starting.isPending} onClick={() => starting.go({ firstKeys: [...picked] })}>
+                  Run {picked.size === 1 ? 'it' : 'these'} first, then ask me
+                </Button>
+              )}
               <LinkButton onClick={() => setPicked(new Set())}>Pick none</LinkButton>
             </div>
           )}
@@ -163,11 +169,13 @@ function Ready({ preview: p }: { preview: PreviewView }) {
           }}
         />
       </div>
-      <Foot preview={p} />
+      <Foot preview={p} starting={starting} />
     </div>
   );
 }
 
+/** So many may be the first. */
+const mostFirst = 200;
 /** More than this are better left out by the filter. */
 const mostDropped = 5000;
 
@@ -182,29 +190,54 @@ function keptOf(draft: Draft, { filter, edit, drop }: Omit<Mend, 'words'>): Part
   };
 }
 
-function Foot({ preview: p }: { preview: PreviewView }) {
+/** Which are done first: so many, these, or (both left out) all at once. */
+type First = Pick<StartRunBody, 'askAfter' | 'first' | 'firstKeys'>;
+
+interface Starting {
+  readonly isPending: boolean;
+  readonly error: unknown;
+  /** What waits for the number to be typed. */
+  readonly typing: First | null;
+  go(first: First): void;
+  typed(): void;
+  leave(): void;
+}
+
+/** Starts the run, after the number has been typed where it must be. */
+function useStarting(p: PreviewView): Starting {
   const navigate = useNavigate();
   const { change } = useDraft();
-  const [typing, setTyping] = useState<{ askAfter: number | null } | null>(null);
+  const [typing, setTyping] = useState<First | null>(null);
   // One key a page: pressing twice, or once more after a broken line, starts one run.
   const once = useRef(crypto.randomUUID());
   const count = p.totals.will_change;
   const start = useMutation({
-    mutationFn: (askAfter: number | null) =>
+    mutationFn: (first: First) =>
       api.startRun(
-        { preview: p.id, askAfter, expect: count },
-        {
-          once: `${once.current}-${askAfter ?? 'all'}`,
-        },
+        { preview: p.id, ...first, expect: count },
+        { once: `${once.current}-${JSON.stringify(first)}`.slice(0, 200) },
       ),
     onSuccess: (run) => {
       if (p.kind === 'edit') change(noWork);
       void navigate(`/runs/${run.id}`);
     },
   });
+  return {
+    isPending: start.isPending,
+    error: start.error,
+    typing,
+    go: (first) => (p.expectRequired ? setTyping(first) : start.mutate(first)),
+    typed: () => start.mutate(typing!),
+    leave: () => setTyping(null),
+  };
+}
+
+function Foot({ preview: p, starting }: { preview: PreviewView; starting: Starting }) {
+  const navigate = useNavigate();
+  const count = p.totals.will_change;
   const ask = p.job?.safety?.askAfter ?? 5;
   const first = p.kind === 'edit' && ask < count ? ask : null;
-  const go = (askAfter: number | null): void => (p.expectRequired ? setTyping({ askAfter }) : start.mutate(askAfter));
+  const spread = p.job?.safety?.first === 'spread';
   const words = p.kind === 'undo' ? 'Put back' : 'Run';
   return (
     <footer className="sticky bottom-0 flex shrink-0 flex-wrap items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
@@ -212,7 +245,7 @@ function Foot({ preview: p }: { preview: PreviewView }) {
       <PrintButton />
       <div className="ml-auto flex flex-wrap items-center gap-3">
         {p.hindrance !== null && !p.run && <p className="text-pending">{p.hindrance}</p>}
-        <Problems error={start.error} />
+        <Problems error={starting.error} />
         {p.run ? (
           <Button main onClick={() => navigate(`/runs/${p.run}`)}>
             Go to its run
@@ -221,9 +254,9 @@ function Foot({ preview: p }: { preview: PreviewView }) {
           <>
             <Button
               main={first === null}
-              busy={start.isPending}
+              busy={starting.isPending}
               disabled={p.hindrance !== null}
-              onClick={() => go(null)}
+              onClick={() => starting.go({ askAfter: null, first: 'in_order' })}
             >
               {words} all {number(count)}
             </Button>
@@ -231,11 +264,12 @@ function Foot({ preview: p }: { preview: PreviewView }) {
               <Button
                 main
                 className="ml-4"
-                busy={start.isPending}
+                busy={starting.isPending}
                 disabled={p.hindrance !== null}
-                onClick={() => go(first)}
+                onClick={() => starting.go({ askAfter: first })}
               >
-                {words} the first {number(first)}, then ask me
+                {words} {spread ? `one of each change, ${number(first)} at most` : `the first ${number(first)}`}, then
+                ask me
               </Button>
             )}
           </>
@@ -244,9 +278,9 @@ function Foot({ preview: p }: { preview: PreviewView }) {
       <TypeNumber
         count={count}
         what={p.parts.every((part) => part.act === 'delete') && p.kind === 'edit' ? 'will be deleted' : 'will change'}
-        open={typing !== null}
-        onClose={() => setTyping(null)}
-        onTyped={() => start.mutate(typing!.askAfter)}
+        open={starting.typing !== null}
+        onClose={starting.leave}
+        onTyped={starting.typed}
       >
         {p.sentence} {goneAlong(p)} There is a way back, as long as nobody changes these records again.
       </TypeNumber>

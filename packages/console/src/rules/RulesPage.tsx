@@ -3,7 +3,6 @@ import { jobOfRule } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import { lazy, Suspense, useState } from 'react';
-import { useNavigate } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { usePerson } from '../app/session';
 import { Button, LinkButton } from '../components/Button';
@@ -12,9 +11,8 @@ import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { Trouble, Working } from '../components/states';
 import { Table, tableCell } from '../components/Table';
-import { everything, type Draft } from '../job/draft';
-import { useDraft } from '../job/DraftKeeper';
 import type { DraftEdit } from '../job/edits';
+import { useNewJob } from '../job/useNewJob';
 import { queries } from '../queries';
 import { Trend } from './Trend';
 
@@ -235,17 +233,6 @@ function OwnRule({
       </td>
     </tr>
   );
-}
-
-/** Begins a job of its own, so that an unfinished one stays as it is, and goes to its records. */
-function useNewJob() {
-  const navigate = useNavigate();
-  const { open, change } = useDraft();
-  return async (start: Partial<Draft> & { type: string }): Promise<void> => {
-    await open(null);
-    change({ ...everything, ...start, filterMode: 'text', filterOpen: true });
-    await navigate(`/records/${encodeURIComponent(start.type)}`);
-  };
 }
 
 const isCounted = (r: RuleView): boolean => !r.ofChange && r.trouble === null;

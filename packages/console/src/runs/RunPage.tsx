@@ -1,12 +1,12 @@
 import type { RunView } from '@tantamos/contract';
-import { isOver, outcomes, outcomeWords, type Outcome } from '@tantamos/core';
+import { isOver, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
-import { Download } from 'lucide-react';
-import { useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { Download, TriangleAlert } from 'lucide-react';
+import { lazy, Suspense, useState } from 'react';
+import { Link, useParams } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { useWatched } from '../app/useWatched';
-import { Button } from '../components/Button';
+import { Button, LinkButton } from '../components/Button';
 import { capital, counted, duration, moment, number } from '../components/format';
 import { JournalTable } from '../components/JournalTable';
 import { AlongLine } from '../components/Notes';
@@ -17,8 +17,15 @@ import { Problems } from '../components/Problems';
 import { Trouble, Working } from '../components/states';
 import { Attention } from './Attention';
 import { Batches } from './Batches';
+import { Course } from './Course';
+import { Pace } from './Pace';
+import { RunLog } from './RunLog';
 import { StateMark } from './StateMark';
 import { queries } from '../queries';
+import { useNewJob } from '../job/useNewJob';
+
+const Recheck = lazy(() => import('./Recheck'));
+const UndoSheet = lazy(() => import('./UndoSheet'));
 
 export function RunPage() {
   const id = useParams().id!;
@@ -33,11 +40,25 @@ export function RunPage() {
 }
 
 function Watched({ run: r }: { run: RunView }) {
-  const [chosen, setChosen] = useState<Outcome | null>(null);
+  const [chosen, setChosen] = useState<{ outcome: Outcome; cause: string | null } | null>(null);
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [sheet, setSheet] = useState<'undo' | 'recheck' | null>(null);
+  const openRecords = useNewJob();
   const tabs = outcomes
     .filter((o) => r.totals[o] > 0)
     .map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
-  const outcome = chosen !== null && r.totals[chosen] > 0 ? chosen : (tabs[0]?.outcome ?? 'changed');
+  const isThere = chosen !== null && r.totals[chosen.outcome] > 0;
+  const outcome = isThere ? chosen.outcome : (tabs[0]?.outcome ?? 'changed');
+  const cause = isThere ? chosen.cause : null;
+  const picks =
+    outcome === 'changed' && r.verbs.includes('undo')
+      ? {
+          picked,
+          of: r.type,
+          pick: (key: string, on: boolean) =>
+            setPicked((now) => new Set(on ? [...now, key] : [...now].filter((k) => k !== key))),
+        }
+      : undefined;
   return (
     <main className="flex h-full flex-col max-lg:overflow-auto">
       <header className="space-y-3 border-b border-line px-4 pt-3 pb-3">
@@ -71,8 +92,9 @@ function Watched({ run: r }: { run: RunView }) {
               ))}
             </p>
           </div>
-          <Verbs run={r} />
+          <Verbs run={r} onUndo={() => setSheet('undo')} />
         </div>
+        <Held run={r} />
         {r.list && (
           <p className="text-quiet">
             {r.list.file ? 'File' : 'Pasted list'}: {r.list.sentence}
@@ -87,19 +109,55 @@ function Watched({ run: r }: { run: RunView }) {
           className="flex min-w-0 flex-2 flex-col bg-sheet max-lg:h-[70vh] max-lg:flex-none"
           aria-label="Records"
         >
-          <OutcomeTabs tabs={tabs} value={outcome} onChange={setChosen}>
+          <OutcomeTabs tabs={tabs} value={outcome} onChange={(o) => setChosen({ outcome: o, cause: null })}>
+            {cause !== null && (
+              <p className="flex items-center justify-between gap-3 border-b border-line px-4 py-1.5">
+                <span>Only: {cause}</span>
+                <LinkButton onClick={() => setChosen({ outcome, cause: null })}>
+                  All that are {outcomeWords(outcome)}
+                </LinkButton>
+              </p>
+            )}
             <JournalTable
-              query={queries.runRecords(r.id, outcome, r.state === 'running' ? '' : r.totals[outcome])}
+              query={queries.runRecords(
+                r.id,
+                outcome,
+                r.state === 'running' ? '' : r.totals[outcome],
+                cause ?? undefined,
+              )}
               empty="None so far."
+              picks={picks}
             />
           </OutcomeTabs>
+          {picks && picked.size > 0 && (
+            <div className="flex shrink-0 items-center gap-3 border-t border-line bg-sunken px-4 py-2" role="status">
+              {counted(picked.size, 'record')} picked
+              <Button onClick={() => setSheet('undo')}>Undo {picked.size === 1 ? 'it' : 'these'}…</Button>
+              <LinkButton onClick={() => setPicked(new Set())}>Pick none</LinkButton>
+            </div>
+          )}
         </section>
         <aside
           aria-label="About this run"
           className="min-w-80 flex-1 space-y-5 overflow-auto border-l border-line p-4 max-lg:min-w-0 max-lg:flex-none max-lg:border-b max-lg:border-l-0"
         >
-          <Attention run={r} onShow={setChosen} />
+          <Attention run={r} onShow={(o, why) => setChosen({ outcome: o, cause: why })} />
+          {r.totals.changed > 0 && (
+            <section className="space-y-1.5">
+              <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">What it changed</h2>
+              <p className="flex flex-wrap gap-2">
+                <Button onClick={() => setSheet('recheck')}>Recheck…</Button>
+                <Button
+                  onClick={() => void openRecords({ type: r.type, filter: `in_run('${shortId(r.id)}', 'changed')` })}
+                >
+                  Select these records
+                </Button>
+              </p>
+            </section>
+          )}
+          <Course run={r} />
           <Batches run={r} />
+          <RunLog run={r} />
           <section className="space-y-1.5">
             <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Download</h2>
             <p className="flex gap-2">
@@ -118,40 +176,56 @@ function Watched({ run: r }: { run: RunView }) {
           </section>
         </aside>
       </div>
+      <Suspense>
+        {sheet === 'undo' && <UndoSheet run={r} picked={[...picked]} onClose={() => setSheet(null)} />}
+        {sheet === 'recheck' && <Recheck run={r} onClose={() => setSheet(null)} />}
+      </Suspense>
     </main>
   );
 }
 
+/** Why it does not go on, with figures, and what can be done. */
+function Held({ run: r }: { run: RunView }) {
+  if (r.exceeded === null) return null;
+  return (
+    <p className="flex gap-2 rounded border border-line bg-pending-soft px-3 py-2" role="alert">
+      <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
+      <span>
+        <b className="font-medium">A limit of this job was reached:</b> {r.exceeded.words}. Look at what happened; to
+        continue is to go on without this limit, to stop is to leave the {number(r.totals.not_yet)} that are not yet
+        done.
+      </span>
+    </p>
+  );
+}
+
 /** What can be said to the run now: going on first, taking back apart. */
-function Verbs({ run: r }: { run: RunView }) {
-  const navigate = useNavigate();
+function Verbs({ run: r, onUndo }: { run: RunView; onUndo: () => void }) {
   const say = useMutation({
     mutationFn: (verb: 'pause' | 'continue' | 'stop') => api[`${verb}Run`](r.id),
     onSuccess: (now) => queryClient.setQueryData(queries.run(r.id).queryKey, now),
-  });
-  const undo = useMutation({
-    mutationFn: () => api.undoRun(r.id, {}),
-    onSuccess: (p) => navigate(`/previews/${p.id}`),
   });
   const may = (verb: RunView['verbs'][number]): boolean => r.verbs.includes(verb);
   const waiting = r.state === 'waiting_for_you';
   return (
     <div className="shrink-0 space-y-2">
       <div className="flex flex-wrap items-center gap-2 lg:justify-end">
+        {may('change') && <Pace run={r} />}
         {may('pause') && <Button onClick={() => say.mutate('pause')}>Pause</Button>}
         {may('stop') && <Button onClick={() => say.mutate('stop')}>{waiting ? 'Stop here' : 'Stop'}</Button>}
         {may('continue') && (
           <Button main busy={say.isPending} onClick={() => say.mutate('continue')}>
-            Continue with {number(r.totals.not_yet)}
+            {r.exceeded ? 'Continue anyway with' : r.state === 'waiting_until' ? 'Continue now with' : 'Continue with'}{' '}
+            {number(r.totals.not_yet)}
           </Button>
         )}
         {may('undo') && (
-          <Button grave className="ml-4" busy={undo.isPending} onClick={() => undo.mutate()}>
+          <Button grave className="ml-4" onClick={onUndo}>
             {waiting ? `Undo these ${number(r.totals.changed)}…` : 'Undo…'}
           </Button>
         )}
       </div>
-      <Problems error={say.error ?? undo.error} />
+      <Problems error={say.error} />
     </div>
   );
 }
@@ -170,11 +244,13 @@ function situation(r: RunView): string {
     case 'stopping':
       return 'the batches under way are being ended; nothing new is begun.';
     case 'waiting_for_you':
-      return `first ${number(changed)} done, ${number(not_yet)} not yet.`;
+      return r.perGo === null
+        ? `first ${number(changed)} done, ${number(not_yet)} not yet.`
+        : `${number(changed)} done, ${number(not_yet)} not yet; at most ${number(r.perGo)} in one go.`;
     case 'paused':
       return `${r.reason ?? `paused${who}`}, ${number(not_yet)} not yet.`;
     case 'waiting_until':
-      return r.reason ?? '';
+      return `${r.wakesAt ? `it goes on by itself ${moment(r.wakesAt)}. ` : ''}${r.reason ?? ''} ${number(not_yet)} not yet.`;
     case 'finished':
       return `${counted(changed, 'record')} ${r.kind === 'undo' ? 'put back' : 'changed'}.`;
     case 'stopped':

@@ -1,9 +1,15 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { Search } from 'lucide-react';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { Button } from '../components/Button';
 import { moment, number } from '../components/format';
 import { Empty, Trouble, Working } from '../components/states';
-import { StateMark } from './StateMark';
+import { FindChanges, type Wanted } from './FindChanges';
+import { RunsTable } from './RunsTable';
+import { RecordsTable } from '../components/RecordsTable';
+import { Problems } from '../components/Problems';
+import { useSettled } from '../components/useSettled';
 import { queries } from '../queries';
 
 const pageSize = 50;
@@ -12,6 +18,7 @@ const pageSize = 50;
 export function RunsPage() {
   const runs = useInfiniteQuery(queries.runs(pageSize));
   const previews = useQuery(queries.previews());
+  const [wanted, setWanted] = useState<Wanted | null>(null);
   if (runs.isPending) return <Working what="Reading the runs" />;
   if (runs.isError) return <Trouble error={runs.error} onRetry={() => void runs.refetch()} />;
   const all = runs.data.pages.flat();
@@ -25,49 +32,25 @@ export function RunsPage() {
   return (
     <main className="h-full space-y-6 overflow-auto p-4">
       <section>
-        <h1 className="mb-2 text-base font-semibold">Runs</h1>
-        {all.length === 0 ? (
+        <div className="mb-2 flex items-center justify-between gap-3">
+          <h1 className="text-base font-semibold">Runs</h1>
+          <Button aria-expanded={wanted !== null} onClick={() => setWanted(wanted === null ? {} : null)}>
+            <Search className="size-4" aria-hidden="true" /> {wanted === null ? 'Search changes' : 'Close the search'}
+          </Button>
+        </div>
+        {wanted !== null && (
+          <div className="mb-3">
+            <FindChanges wanted={wanted} onChange={setWanted} />
+          </div>
+        )}
+        {wanted !== null && Object.keys(wanted).length > 0 ? (
+          <Changes wanted={wanted} />
+        ) : all.length === 0 ? (
           <p className="text-quiet">None yet.</p>
         ) : (
-          <table className="w-full border-separate border-spacing-0 border border-line bg-sheet">
-            <thead className="bg-sunken">
-              <tr>
-                {['State', 'Job', 'Changed', 'Matched', 'Started', 'By'].map((h) => (
-                  <th
-                    key={h}
-                    className={`${cell} font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'} ${narrow.includes(h) ? '' : 'max-md:hidden'}`}
-                  >
-                    {h}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {all.map((r) => (
-                <tr key={r.id} className="hover:bg-paper">
-                  <td className={cell}>
-                    <StateMark state={r.state} />
-                  </td>
-                  <td className={`${cell} w-full max-w-0 truncate max-md:whitespace-normal max-md:py-1.5`}>
-                    <Link to={`/runs/${r.id}`} className="hover:text-accent hover:underline" title={r.sentence}>
-                      {r.sentence}
-                    </Link>
-                    {r.why && <span className="ml-2 text-quiet">{r.why}</span>}
-                    <span className="block text-xs text-quiet md:hidden">
-                      {number(r.totals.changed)} of {number(r.totals.matched)} changed, {moment(r.startedAt)} by{' '}
-                      {r.startedBy}
-                    </span>
-                  </td>
-                  <td className={`${cell} text-right max-md:hidden`}>{number(r.totals.changed)}</td>
-                  <td className={`${cell} text-right text-quiet max-md:hidden`}>{number(r.totals.matched)}</td>
-                  <td className={`${cell} max-md:hidden`}>{moment(r.startedAt)}</td>
-                  <td className={`${cell} max-md:hidden`}>{r.startedBy}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <RunsTable lines={all.map((run) => ({ run, matching: null }))} />
         )}
-        {runs.hasNextPage && (
+        {!(wanted && Object.keys(wanted).length > 0) && runs.hasNextPage && (
           <Button className="mt-3" busy={runs.isFetchingNextPage} onClick={() => void runs.fetchNextPage()}>
             Show more
           </Button>
@@ -102,7 +85,39 @@ export function RunsPage() {
   );
 }
 
-const cell = 'h-9 border-b border-line px-3 whitespace-nowrap';
-const numeric = ['Changed', 'Matched'];
-/** What a phone has room for; the rest stands beneath the job. */
-const narrow = ['State', 'Job'];
+/** The runs that fit, with a few of the records of each where those were asked for. */
+function Changes({ wanted }: { wanted: Wanted }) {
+  // What is being typed is not looked for letter by letter.
+  const settled = useSettled(wanted, 400);
+  const found = useInfiniteQuery(queries.changes(settled));
+  if (found.isPending) return <Working what="Looking for changes" />;
+  if (found.isError) return <Problems error={found.error} />;
+  const runs = found.data.pages.flatMap((p) => p.runs);
+  const last = found.data.pages.at(-1)!;
+  return (
+    <>
+      {runs.length === 0 ? (
+        <p className="text-quiet" role="status">
+          No run fits{last.lookedBackTo && `, looked back to ${moment(last.lookedBackTo)}`}.
+        </p>
+      ) : (
+        <RunsTable
+          lines={runs.map(({ run, matching, records }) => ({
+            run,
+            matching,
+            more: records.length > 0 && (
+              <div className="mt-1 overflow-auto border border-line">
+                <RecordsTable records={records} />
+              </div>
+            ),
+          }))}
+        />
+      )}
+      {found.hasNextPage && (
+        <Button className="mt-3" busy={found.isFetchingNextPage} onClick={() => void found.fetchNextPage()}>
+          {last.lookedBackTo ? `Look further back than ${moment(last.lookedBackTo)}` : 'Show more'}
+        </Button>
+      )}
+    </>
+  );
+}

@@ -40,6 +40,7 @@ export class Engine {
   private stopped = false;
   private poke: () => void = () => {};
   private loop: Promise<void> = Promise.resolve();
+  private indexing: Promise<void> | null = null;
 
   constructor(
     private readonly database: Database,
@@ -89,6 +90,7 @@ export class Engine {
     for (const { lane } of this.lanes.values()) lane.leave();
     this.poke();
     await this.loop;
+    await this.indexing;
     await Promise.all([...this.lanes.values()].map(({ ended }) => ended));
   }
 
@@ -97,10 +99,11 @@ export class Engine {
       const woken = new Promise<void>((resolve) => (this.poke = resolve));
       try {
         await this.watchman.wakeThoseDue();
+        this.index();
         for (const run of await this.activeRuns()) {
           for (const { lane } of this.of(run.id)) lane.heed(run);
           const atWork = run.state === 'queued' || run.state === 'running';
-          const closed = atWork && (await this.watchman.look(run));
+          const closed = atWork && (await this.watched(run));
           // A run that is queued begins all the same, and rests at once.
           if (atWork && (!closed || run.state === 'queued')) await this.open(run);
           else if (this.lanesOf(run.id) === 0) await this.settle(run.id);
@@ -113,6 +116,27 @@ export class Engine {
       await Promise.race([woken, sleep(lookEvery, undefined, { signal: timer.signal }).catch(() => {})]);
       timer.abort();
     }
+  }
+
+  /** Is nothing of it to be begun now? What cannot be looked at keeps no run from going on. */
+  private async watched(run: WatchedRun): Promise<boolean> {
+    try {
+      return await this.watchman.look(run);
+    } catch (error) {
+      if (outage(error) !== null || isTakenAway(error)) throw error;
+      this.log.error({ err: error, run: run.id }, 'run could not be watched');
+      return false;
+    }
+  }
+
+  /** Runs that have ended are made quick to search, one after another, beside all else. */
+  private index(): void {
+    this.indexing ??= this.runs
+      .indexNext()
+      .catch((error: unknown) => {
+        if (outage(error) === null && !isTakenAway(error)) this.log.error({ err: error }, 'run could not be indexed');
+      })
+      .finally(() => (this.indexing = null));
   }
 
   private activeRuns(): Promise<WatchedRun[]> {
@@ -148,6 +172,8 @@ export class Engine {
         .work()
         .then((worked) => (worked ? this.settle(run.id) : undefined))
         .catch((error: unknown) => this.trouble(run, error))
+        // What cannot even be said is tried again at the next look.
+        .catch((err: unknown) => this.log.error({ err, run: run.id }, 'run could not be settled'))
         .finally(() => this.lanes.delete(name));
       this.lanes.set(name, { lane, ended });
     }

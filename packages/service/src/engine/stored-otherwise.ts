@@ -19,7 +19,8 @@ export async function noteStoredOtherwise(
   const notes: Note[] = [];
   for (const [index, part] of order.parts.entries()) {
     const type = catalog.find(part.type);
-    if (part.act !== 'update' || !type || firing(type, 'update', part.writes).length === 0) continue;
+    if (part.act !== 'update' || part.writes.length === 0 || !type || firing(type, 'update', part.writes).length === 0)
+      continue;
     const [found] = await database.askWithin<{ count: number; examples: string[] }>(
       storedByNow(runId, index, { type: typeNow(catalog, part.type), writes: part.writes, env: envOf(order) }),
       longestLook,

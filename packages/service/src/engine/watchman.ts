@@ -12,6 +12,7 @@ import {
 } from '@tantamos/core';
 import type { Database } from '../database/database';
 import type { Runs } from '../runs/runs';
+import { isMeasured, writeOne } from './canary';
 import type { LaneRun } from './lane';
 
 /** A run that is at work, with what it is to be watched for. */
@@ -24,11 +25,8 @@ export interface WatchedRun extends LaneRun {
   readonly wakes_at: Date | null;
 }
 
-/** A small write is tried so often before the run begins, and once in so many ms while it works. */
-const writesBefore = 6;
+/** While a run works, a small write is tried once in so many ms. */
 const writeEvery = 900;
-/** Runs of fewer batches are over before there is anything to measure. */
-const fewBatches = 10;
 /** Of a small write that takes less than this before the run, so many ms are taken: the rest is noise. */
 const leastUsual = 2;
 /** Of so many small writes the median counts. */
@@ -57,8 +55,9 @@ export class Watchman {
   async look(run: WatchedRun): Promise<boolean> {
     if (run.wakes_at) return true;
     if (await this.isClosed(run)) return true;
-    if (run.batches >= fewBatches || run.stop_if.slowdown != null) await this.write(run);
-    return run.state === 'running' && this.stops(run);
+    if (run.state === 'queued') return false;
+    if (isMeasured(run)) await this.write(run);
+    return this.stops(run);
   }
 
   /** Something was not as usual: looked at before the next batch is begun. */
@@ -100,21 +99,12 @@ export class Watchman {
     };
   }
 
-  /** A small write of its own, as somebody else would make one: how long it takes is kept. */
-  private async write({ id, state }: WatchedRun): Promise<void> {
+  /** A small write now and then: how long it takes is kept. */
+  private async write({ id }: WatchedRun): Promise<void> {
     const before = this.written.get(id);
     if (before && Date.now() - before.at < writeEvery) return;
     if (this.written.size > 100) this.written.clear();
-    await this.database.with(async (connection) => {
-      const one = async (isBefore: boolean): Promise<void> => {
-        const last = this.written.get(id)?.ms ?? null;
-        const begun = performance.now();
-        await connection.query({ name: 'canary', text: addWrite, values: [id, last, isBefore] });
-        this.written.set(id, { at: Date.now(), ms: performance.now() - begun });
-      };
-      if (state !== 'queued') return one(false);
-      for (let n = 0; n < writesBefore; n++) await one(true);
-    });
+    this.written.set(id, { at: Date.now(), ms: await writeOne(this.database, id, before?.ms ?? null) });
   }
 }
 
@@ -122,8 +112,6 @@ export class Watchman {
 function unlessSaid(error: unknown): void {
   if (!(error instanceof ProblemError)) throw error;
 }
-
-const addWrite = 'insert into tantamos.canary (run, ms, before) values ($1, $2, $3)';
 
 /** $1 run, $2 how many of the last writes, $3 what a write before the run is taken to have needed at least, in ms. */
 const standing = `

@@ -13,6 +13,7 @@ import { previewHandlers } from '../previews/http';
 import { recordHandlers } from '../records/http';
 import { rightHandlers } from '../rights/http';
 import { ruleHandlers } from '../rules/http';
+import { changeHandlers } from '../changes/http';
 import { runHandlers } from '../runs/http';
 import { savedJobHandlers } from '../saved-jobs/http';
 import { selectionHandlers } from '../selections/http';
@@ -38,6 +39,7 @@ export const handlers: Handlers<Routes> = {
   ...draftHandlers,
   ...previewHandlers,
   ...runHandlers,
+  ...changeHandlers,
   ...handoverHandlers,
   ...presetHandlers,
   ...fileHandlers,

@@ -54,10 +54,11 @@ const history = `
       coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,
       coalesce(s.causes ->> s.n::text, b.causes[s.low + s.n]) as cause
     from (
-      select r.*, array_position(c.keys[r.low + 1:r.high], $2) as n
-      from tantamos.run_batch r join tantamos.run u on u.id = r.run
+      select r.*, coalesce(array_position(r.made, $2), case when r.type = $1 then array_position(c.keys[r.low + 1:r.high], $2) end) as n
+      from tantamos.stretches_of($1, $2, tantamos.sortable($2, $3), $4 * 2) f
+      join tantamos.run u on u.id = f.run
+      join tantamos.run_batch r on r.run = f.run and r.position = f.position
       join tantamos.batch c on c.preview = u.preview and c.position = r.batch
-      where r.type = $1 and r.key_low <= tantamos.sortable($2, $3) and r.key_high >= tantamos.sortable($2, $3)
     ) s
     join tantamos.run on run.id = s.run
     join tantamos.preview p on p.id = run.preview

@@ -89,23 +89,42 @@ export async function journalPage(database: Database, source: Source, order: Wor
   return { rows, next: null };
 }
 
+/** The records of a run at these places of its stretches, in their order. */
+export function rowsOfRun(
+  database: Database,
+  run: string,
+  order: WorkOrder,
+  places: readonly { readonly position: number; readonly n: number }[],
+): Promise<JournalRow[]> {
+  return rowsIn(database, { run }, order, places);
+}
+
 /** The records of a preview at these places, in their order. */
-export async function rowsAt(
+export function rowsAt(
   database: Database,
   preview: string,
+  order: WorkOrder,
+  places: readonly { readonly position: number; readonly n: number }[],
+): Promise<JournalRow[]> {
+  return rowsIn(database, { preview }, order, places);
+}
+
+async function rowsIn(
+  database: Database,
+  source: Source,
   order: WorkOrder,
   places: readonly { readonly position: number; readonly n: number }[],
 ): Promise<JournalRow[]> {
   const stretches = new Map<number, StretchRow>();
   for (const { position } of places) {
     if (stretches.has(position)) continue;
-    const stretch = await nextStretch(database, { preview }, position, null, null);
+    const stretch = await nextStretch(database, source, position, null, null);
     // A preview that is dropped meanwhile has none.
     if (stretch?.position === position) stretches.set(position, stretch);
   }
   return places.flatMap(({ position, n }) => {
     const stretch = stretches.get(position);
-    return stretch ? [rowAt(stretch, n, order, false)] : [];
+    return stretch ? [rowAt(stretch, n, order, 'run' in source)] : [];
   });
 }
 

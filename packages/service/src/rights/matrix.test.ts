@@ -374,6 +374,12 @@ describe('what is withheld is absent', () => {
     runEvents: () => runs(),
     runRecords: () => journals(runs()),
     runBatches: () => runs(),
+    changes: () => [
+      {},
+      { query: { type: 'invoices' } },
+      { query: { type: 'invoices', record: '1' } },
+      { query: { text: 'invoices' } },
+    ],
     runCauses: () => runs(),
     recheckRun: () => runs(),
     runLog: () => runs(),

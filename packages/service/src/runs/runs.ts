@@ -1,6 +1,7 @@
 import type { ListReportView } from '@tantamos/contract';
 import {
   fail,
+  isMoving,
   isOpen,
   isOver,
   opensAt,
@@ -25,6 +26,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Events } from '../database/events';
+import { isMeasured, writeBefore } from '../engine/canary';
 import { mustBeAlone } from './alone';
 import { layOut, type First } from './stretches';
 import { mustStart } from '../previews/may-start';
@@ -168,6 +170,7 @@ export class Runs {
       const border = await layOut(connection, of, first);
       await connection.query(
         `update tantamos.run set border = case when $2::int is null then 'go' else 'first' end,
+           keys = tantamos.order_of_keys(id),
            ask_before = coalesce($2, case when per_go is not null then tantamos.next_border(id, per_go) end)
          where id = $1`,
         [id, border],
@@ -175,6 +178,9 @@ export class Runs {
       await connection.query(addEvent, [id, seen.person.id, 'start', null]);
       return id;
     });
+    if (isMeasured({ batches: preview.batches, stop_if: safety.stopIf }))
+      // It has been started: what is measured beside it is not worth failing for.
+      await writeBefore(this.database, runId).catch(() => {});
     this.wake();
     return runId;
   }
@@ -251,7 +257,10 @@ export class Runs {
   ): Promise<string> {
     let run = await this.get(id);
     mustCarryOut('undo', run.work_order.parts, seen);
-    if (!isOver(run.state)) {
+    // A part is taken back without ending the rest, so nothing may be under way.
+    if (which !== null && isMoving(run.state))
+      fail('wrong_state', 'The run is at work: pause it first, then take a part of it back.');
+    if (which === null && !isOver(run.state)) {
       // Somebody else may say so at the same moment.
       await this.say(id, 'stop', { account: seen.person.id, reason: null }).catch((error: unknown) => {
         if (!(error instanceof ProblemError)) throw error;
@@ -324,6 +333,17 @@ export class Runs {
     // Lanes that rest are to hear of it.
     if (verb === 'pause' || verb === 'stop') this.wake();
     return this.get(id);
+  }
+
+  /** Makes those that have ended quick to search by record, as long as there are such. */
+  async indexNext(): Promise<void> {
+    for (;;) {
+      const next = await this.database.one<{ id: string }>(
+        `select id from tantamos.run where keys = 'mixed' and ended_at is not null order by ended_at limit 1`,
+      );
+      if (!next) return;
+      await this.database.rows('select tantamos.index_run($1)', [next.id]);
+    }
   }
 
   /** Writes the sums of the batches into the run's row, where a constraint says that they add up. */

@@ -1,0 +1,144 @@
+import type { RunView, UndoBody } from '@tantamos/contract';
+import { useMutation } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { api } from '../app/api';
+import { Button } from '../components/Button';
+import { counted, number } from '../components/format';
+import { textInput } from '../components/inputs';
+import { Problems } from '../components/Problems';
+import { Sheet } from '../components/Sheet';
+import { queries } from '../queries';
+
+interface Props {
+  run: RunView;
+  /** Keys of those picked in the list. */
+  picked: readonly string[];
+  onClose: () => void;
+}
+
+type Which = 'all' | 'picked' | 'filter';
+
+/** What of a run is to be put back: a preview comes first. */
+export default function UndoSheet({ run: r, picked, onClose }: Props) {
+  const navigate = useNavigate();
+  const [which, setWhich] = useState<Which>(picked.length > 0 ? 'picked' : 'all');
+  const [filter, setFilter] = useState('');
+  const [overwrite, setOverwrite] = useState(false);
+  const changed = useQuery(queries.changedFields(r.id)).data ?? [];
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const fields = changed.filter((f) => !left.has(f.field)).map((f) => f.field);
+  const make = useMutation({
+    mutationFn: (body: UndoBody) => api.undoRun(r.id, body),
+    onSuccess: (p) => navigate(`/previews/${p.id}`),
+  });
+  const ways: { way: Which; words: string }[] = [
+    { way: 'all', words: `All ${number(r.totals.changed)} that it changed` },
+    ...(picked.length > 0
+      ? [{ way: 'picked' as const, words: `Only the ${counted(picked.length, 'record')} picked` }]
+      : []),
+    { way: 'filter', words: 'Only those where' },
+  ];
+  return (
+    <Sheet
+      open
+      onClose={onClose}
+      title="Undo"
+      about="A preview shows first what would go back, and from what."
+      width="w-140"
+    >
+      <form
+        className="flex min-h-0 flex-1 flex-col"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate({
+            ...(which === 'picked' ? { keys: [...picked] } : {}),
+            ...(which === 'filter' ? { filter } : {}),
+            ...(fields.length < changed.length ? { fields } : {}),
+            ...(overwrite ? { overwrite } : {}),
+          });
+        }}
+      >
+        <div className="min-h-0 flex-1 space-y-4 overflow-auto p-4">
+          <fieldset className="space-y-1.5">
+            <legend className="pb-1 font-medium">Which records</legend>
+            {ways.map(({ way, words }) => (
+              <label key={way} className="flex items-center gap-2">
+                <input
+                  type="radio"
+                  name="which"
+                  className="accent-accent"
+                  checked={which === way}
+                  onChange={() => setWhich(way)}
+                />
+                {words}
+              </label>
+            ))}
+            {which === 'filter' && (
+              <input
+                aria-label="Only those where"
+                className={`${textInput} font-mono`}
+                placeholder="valley = 'north'"
+                value={filter}
+                autoFocus
+                onChange={(e) => setFilter(e.target.value)}
+              />
+            )}
+          </fieldset>
+          {changed.length > 1 && (
+            <fieldset className="space-y-1.5">
+              <legend className="pb-1 font-medium">Which fields</legend>
+              {changed.map((f) => (
+                <label key={f.field} className="flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    className="accent-accent"
+                    checked={!left.has(f.field)}
+                    onChange={(e) =>
+                      setLeft(
+                        (now) => new Set(e.target.checked ? [...now].filter((x) => x !== f.field) : [...now, f.field]),
+                      )
+                    }
+                  />
+                  {f.label}
+                </label>
+              ))}
+            </fieldset>
+          )}
+          <fieldset>
+            <legend className="pb-1 font-medium">What others have changed since</legend>
+            <label className="flex items-start gap-2">
+              <input
+                type="checkbox"
+                className="mt-1 accent-accent"
+                checked={overwrite}
+                onChange={(e) => setOverwrite(e.target.checked)}
+              />
+              <span>
+                Put it back too
+                <span className="block text-quiet">
+                  {overwrite
+                    ? 'Their changes are lost; the journal of the undo keeps them.'
+                    : 'Left as it is, and told apart in the preview.'}
+                </span>
+              </span>
+            </label>
+          </fieldset>
+          <Problems error={make.error} />
+        </div>
+        <div className="flex justify-end gap-2 border-t border-line px-4 py-2.5">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button
+            main
+            type="submit"
+            busy={make.isPending}
+            disabled={(which === 'filter' && !filter.trim()) || (changed.length > 0 && fields.length === 0)}
+          >
+            Preview the undo
+          </Button>
+        </div>
+      </form>
+    </Sheet>
+  );
+}
