@@ -140,7 +140,7 @@ async function hoursSaid(api: Client, text: string): Promise<Hours> {
 /** “mon-fri”, “mon,wed”; undefined where these are no days. */
 function daysSaid(text: string): number[] | undefined {
   const at = (name: string): number =>
-    name.length >= 3 ? dayNames.findIndex((day) => day.toLowerCase().startsWith(name.toLowerCase())) + 1 : 0;
+    name.length >= 3 ? dayNames.findIndex((day) => day.startsWith(name.toLowerCase())) + 1 : 0;
   const days = text.split(',').flatMap((piece) => {
     const [first = 0, last = first] = piece.split('-').map(at);
     if (first === 0 || last === 0) return [0];

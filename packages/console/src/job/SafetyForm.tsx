@@ -3,7 +3,7 @@ import { dayNames, firing, mostAtOnce, usualBatch, type LimitName } from '@tanta
 import { useState } from 'react';
 import { usePerson } from '../app/session';
 import { LinkButton } from '../components/Button';
-import { number } from '../components/format';
+import { capital, number } from '../components/format';
 import { NumberInSentence, textInput } from '../components/inputs';
 
 interface Props {
@@ -186,10 +186,10 @@ function HoursForm({ hours, onChange }: { hours: SafetyBody['hours']; onChange: 
       </p>
       <p className="flex flex-wrap gap-x-2.5">
         {dayNames.map((name, i) => (
-          <label key={name} className="inline-flex items-center gap-1" title={name}>
+          <label key={name} className="inline-flex items-center gap-1" title={capital(name)}>
             <input
               type="checkbox"
-              aria-label={name}
+              aria-label={capital(name)}
               className="accent-accent"
               checked={days.includes(i + 1)}
               onChange={(e) => {
@@ -197,7 +197,7 @@ function HoursForm({ hours, onChange }: { hours: SafetyBody['hours']; onChange: 
                 if (next.length > 0) onChange({ ...hours, days: next.length === 7 ? undefined : next });
               }}
             />
-            {name.slice(0, 2)}
+            {capital(name.slice(0, 2))}
           </label>
         ))}
       </p>

@@ -126,6 +126,7 @@ export function isWork(draft: Draft): boolean {
     draft.picked.length + draft.dropped.length + draft.edits.length + draft.also.length + draft.then.length > 0 ||
     draft.act !== null ||
     Object.keys(draft.cells).length > 0 ||
+    JSON.stringify(draft.safety) !== JSON.stringify(usualSafety) ||
     draft.why.trim() !== ''
   );
 }

@@ -1,7 +1,7 @@
 import type { RunCourse, RunView } from '@tantamos/contract';
 import { isMoving } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
-import { clock, number } from '../components/format';
+import { moment, number } from '../components/format';
 import { queries } from '../queries';
 
 const width = 360;
@@ -71,6 +71,7 @@ function Line({ stretches, seconds, values, usual = null, title, shown, filled }
     if (all.length === 0 || gap) return [...all, [point]];
     return [...all.slice(0, -1), [...all.at(-1)!, point]];
   }, []);
+  const shortly = { seconds: span < 600_000 };
   const sum = known.reduce((a, b) => a + b, 0);
   const words = `${title}: ${shown(sum / known.length)} on the average, ${shown(Math.max(...known))} at most${usual === null ? '' : `, ${shown(usual)} before the run`}`;
   return (
@@ -128,8 +129,8 @@ function Line({ stretches, seconds, values, usual = null, title, shown, filled }
         ))}
       </svg>
       <p className="flex justify-between text-xs text-quiet">
-        <span>{clock(stretches[0]!.at)}</span>
-        <span>{clock(stretches.at(-1)!.at)}</span>
+        <span>{moment(stretches[0]!.at, shortly)}</span>
+        <span>{moment(stretches.at(-1)!.at, shortly)}</span>
       </p>
     </figure>
   );

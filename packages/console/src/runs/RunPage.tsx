@@ -214,7 +214,7 @@ function Verbs({ run: r, onUndo }: { run: RunView; onUndo: () => void }) {
         {may('pause') && <Button onClick={() => say.mutate('pause')}>Pause</Button>}
         {may('stop') && <Button onClick={() => say.mutate('stop')}>{waiting ? 'Stop here' : 'Stop'}</Button>}
         {may('continue') && (
-          <Button main busy={say.isPending} onClick={() => say.mutate('continue')}>
+          <Button main={r.exceeded === null} busy={say.isPending} onClick={() => say.mutate('continue')}>
             {r.exceeded ? 'Continue anyway with' : r.state === 'waiting_until' ? 'Continue now with' : 'Continue with'}{' '}
             {number(r.totals.not_yet)}
           </Button>
@@ -248,6 +248,7 @@ function situation(r: RunView): string {
         ? `first ${number(changed)} done, ${number(not_yet)} not yet.`
         : `${number(changed)} done, ${number(not_yet)} not yet; at most ${number(r.perGo)} in one go.`;
     case 'paused':
+      if (r.exceeded) return `${number(changed)} changed, ${number(not_yet)} not yet.`;
       return `${r.reason ?? `paused${who}`}, ${number(not_yet)} not yet.`;
     case 'waiting_until':
       return `${r.wakesAt ? `it goes on by itself ${moment(r.wakesAt)}. ` : ''}${r.reason ?? ''} ${number(not_yet)} not yet.`;

@@ -1,6 +1,6 @@
 import type { RunView, UndoBody } from '@tantamos/contract';
-import { useMutation } from '@tanstack/react-query';
-import { useQuery } from '@tanstack/react-query';
+import { isOver } from '@tantamos/core';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../app/api';
@@ -75,6 +75,9 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
                 {words}
               </label>
             ))}
+            {which === 'all' && !isOver(r.state) && (
+              <p className="text-pending">It is not over yet: taking all of it back stops it for good.</p>
+            )}
             {which === 'filter' && (
               <input
                 aria-label="Only those where"

@@ -1,3 +1,4 @@
+import { dayNames } from '../edits/shift';
 import { fail } from '../problem';
 
 /** When a run may work, by the clock of a time zone. */
@@ -61,12 +62,10 @@ export function hoursWords({ zone, from, to, days }: Hours): string {
   const all = days === undefined || days.length === 7;
   const on = [...new Set(days ?? [])].sort((a, b) => a - b);
   const isRow = on.length > 2 && on.at(-1)! - on[0]! === on.length - 1;
-  const names = on.map((d) => dayNames[d - 1]!);
+  const names = on.map((d) => dayNames[d - 1]!.replace(/^./, (first) => first.toUpperCase()));
   const which = isRow ? `${names[0]} to ${names.at(-1)}` : names.join(', ');
   return `${from} to ${to}${all ? '' : ` on ${which}`} (${zone})`;
 }
-export const dayNames = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'] as const;
-
 function minutesOf(time: string): number {
   const [h, m] = time.split(':').map(Number);
   return h! * 60 + m!;

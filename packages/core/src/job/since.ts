@@ -1,7 +1,7 @@
 import { clip } from '../catalog/catalog';
 import { canonicalMoment } from '../catalog/kinds/clock';
+import { dayNames } from '../edits/shift';
 import { fail } from '../problem';
-import { dayNames } from './hours';
 
 const dayMs = 86_400_000;
 
@@ -26,7 +26,7 @@ function daysAgo(said: string, timeZone: string, now: number): number | undefine
   if (said === 'yesterday') return 1;
   const days = /^(\d{1,4}) ?d(ays?)?$/.exec(said)?.[1];
   if (days !== undefined) return Number(days);
-  const weekday = said.length >= 3 ? dayNames.findIndex((name) => name.toLowerCase().startsWith(said)) : -1;
+  const weekday = said.length >= 3 ? dayNames.findIndex((name) => name.startsWith(said)) : -1;
   if (weekday < 0) return undefined;
   const today = new Date(`${dayOf(now, timeZone)}T00:00:00Z`).getUTCDay();
   return (today - (weekday + 1) + 7) % 7;
