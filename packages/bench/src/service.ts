@@ -11,9 +11,9 @@ export interface Service {
   stop(): Promise<void>;
 }
 
-export async function startService(program: string, url: string): Promise<Service> {
+export async function startService(program: string, url: string, more: NodeJS.ProcessEnv = {}): Promise<Service> {
   const child = spawn(process.execPath, [program], {
-    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' },
+    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0', ...more },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   const { base, login, password } = await ready(child);

@@ -17,7 +17,7 @@ import { openServices } from './services';
 /**
  * Settings by environment: TANTAMOS_DATABASE_URL, TANTAMOS_OWNER_URL (the account that owns the schema, if another),
  * TANTAMOS_PORT, TANTAMOS_LOG, TANTAMOS_HOSTS (names it answers under besides loopback, with commas between),
- * TANTAMOS_PROXIES (addresses or networks of proxies that are believed).
+ * TANTAMOS_AWAIT_COMMITS (`yes`: batches wait for the disk), TANTAMOS_PROXIES (addresses or networks of proxies that are believed).
  */
 async function serve(): Promise<void> {
   const url = process.env.TANTAMOS_DATABASE_URL || stop('TANTAMOS_DATABASE_URL does not say which database to use.');
@@ -29,6 +29,7 @@ async function serve(): Promise<void> {
   const services = await openServices({
     url,
     ownerUrl: process.env.TANTAMOS_OWNER_URL || undefined,
+    awaitsCommits: process.env.TANTAMOS_AWAIT_COMMITS === 'yes',
     log,
     gone: () => gone(),
   }).catch((error: unknown) => stop(startTrouble(error, url)));

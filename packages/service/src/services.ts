@@ -70,10 +70,12 @@ export async function openServices(options: {
   log: Logger;
   patience?: Patience;
   gone?: () => void;
+  /** Batches wait for the disk. */
+  awaitsCommits?: boolean;
 }): Promise<Services> {
   const { log, url } = options;
   const { readOnly, searchPath } = await groundAt(url);
-  const database = new Database({ url, searchPath });
+  const database = new Database({ url, searchPath, awaitsCommits: options.awaitsCommits });
   // With two accounts the everyday one cannot alter what is frozen; the other migrates, and drops what is kept no longer.
   const ownersDatabase = options.ownerUrl ? new Database({ url: options.ownerUrl, connections: 2 }) : database;
   try {

@@ -40,6 +40,7 @@ describe('runs in the console', () => {
     expect(await accessibilityTroubles(page)).toEqual([]);
     await cause.getByRole('button', { name: 'Show these 2' }).click();
     await page.getByText('Only: No tens are wanted.').waitFor();
+    await page.getByRole('link', { name: 'B-0000020' }).waitFor();
     expect(await page.getByRole('link', { name: /^B-00000/ }).allTextContents()).toEqual(['B-0000010', 'B-0000020']);
     await button(/^Continue anyway with/).click();
     await status('54 records changed').waitFor();
@@ -67,6 +68,7 @@ describe('runs in the console', () => {
     for (const name of ['Pick B-0000403', 'Pick B-0000411']) await page.getByRole('checkbox', { name }).check();
     await button('Run these first, then ask me').click();
     await status(/first 2 done, 28 not yet/).waitFor();
+    await page.getByRole('link', { name: 'B-0000411' }).waitFor();
     expect(await page.getByRole('link', { name: /^B-00004/ }).allTextContents()).toEqual(['B-0000403', 'B-0000411']);
     await button('Continue with 28').click();
     await status('30 records changed').waitFor();

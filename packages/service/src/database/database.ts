@@ -79,6 +79,8 @@ export interface DatabaseOptions {
   /** In place of the usual number: for control data, and for the lanes of runs. */
   readonly connections?: number;
   readonly lanes?: number;
+  /** Batches wait for the disk: for where a standby, or another server behind foreign tables, is to have each at once. */
+  readonly awaitsCommits?: boolean;
 }
 
 /** The database Tantamos is pointed at: pinned connections, a pool for each purpose, and the few ways of asking it. */
@@ -111,7 +113,8 @@ export class Database {
       streams: pool('streams'),
     };
     this.mostLanes = settings.lanes ?? 16;
-    this.lanes = open(this.mostLanes, wait, laneSettings, 'tantamos lane');
+    const commits = settings.awaitsCommits ? { synchronous_commit: 'on' } : {};
+    this.lanes = open(this.mostLanes, wait, { ...laneSettings, ...commits }, 'tantamos lane');
     // An idle connection that the server closes is replaced at its next use.
     for (const each of [...Object.values(this.pools), this.lanes]) each.on('error', () => {});
   }
