@@ -30,6 +30,7 @@ export async function foregroundFigures(
   rows: number,
   settled: (service: Service, preview: PreviewView) => Promise<PreviewView>,
   say: (text: string) => void,
+  batchSize: number | null = null,
 ): Promise<ForegroundFigures> {
   say('making orders_busy …');
   await makeTable(db, 'orders_busy', rows);
@@ -43,6 +44,7 @@ export async function foregroundFigures(
     await client.makePreview({
       selection: { type: 'orders_busy', filter: "status <> 'closed'" },
       edits: [{ kind: 'set', field: 'note', value: 'busy' }],
+      ...(batchSize === null ? {} : { safety: { batchSize } }),
     }),
   );
   const { id } = await client.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });

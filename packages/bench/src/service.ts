@@ -6,21 +6,29 @@ import { Client } from '@tantamos/client';
 export interface Service {
   readonly base: string;
   readonly client: Client;
+  readonly token: string;
   /** Highest resident memory so far, in bytes (source: VmHWM of /proc). */
   peakMemory(): number;
   stop(): Promise<void>;
 }
 
-export async function startService(program: string, url: string, more: NodeJS.ProcessEnv = {}): Promise<Service> {
+/** `beside`: another one on the same database, which has an administrator already. */
+export async function startService(
+  program: string,
+  url: string,
+  more: NodeJS.ProcessEnv = {},
+  beside?: Service,
+): Promise<Service> {
   const child = spawn(process.execPath, [program], {
     env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0', ...more },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
-  const { base, login, password } = await ready(child);
-  const session = await new Client({ base }).signIn({ login, password, kind: 'token' });
+  const { base, login, password } = await ready(child, beside !== undefined);
+  const token = beside?.token ?? (await new Client({ base }).signIn({ login, password, kind: 'token' })).token!;
   return {
     base,
-    client: new Client({ base, token: session.token! }),
+    client: new Client({ base, token }),
+    token,
     peakMemory: () => Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))![1]) * 1024,
     stop: () =>
       new Promise((resolve) => {
@@ -31,13 +39,14 @@ export async function startService(program: string, url: string, more: NodeJS.Pr
 }
 
 /** Address and first account, as the program prints them when it is ready. */
-function ready(child: ChildProcess): Promise<{ base: string; login: string; password: string }> {
+function ready(child: ChildProcess, isSecond: boolean): Promise<{ base: string; login: string; password: string }> {
   return new Promise((resolve, reject) => {
     let said = '';
     child.stdout!.on('data', (text: Buffer) => {
       said += text.toString();
-      const found = /ready:\s+(http:\S+)[\s\S]*?Sign in as\s+(\S+)\s+(\S+)/.exec(said);
-      if (found) resolve({ base: found[1]!, login: found[2]!, password: found[3]! });
+      const pattern = isSecond ? /ready:\s+(http:\S+)/ : /ready:\s+(http:\S+)[\s\S]*?Sign in as\s+(\S+)\s+(\S+)/;
+      const found = pattern.exec(said);
+      if (found) resolve({ base: found[1]!, login: found[2] ?? '', password: found[3] ?? '' });
     });
     child.once('exit', (code) => reject(new Error(`The service ended with ${code}: ${said}`)));
   });
