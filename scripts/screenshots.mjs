@@ -163,10 +163,11 @@ async function pages(executablePath, sql) {
   await shot('preview');
   await button('Run the first 5, then ask me').click();
   await button('Continue with 186').waitFor();
-  await shot('run-waiting');
+  const waiting = await half();
   await button('Continue with 186').click();
   await page.getByText('191 records changed.').waitFor();
-  await shot('result');
+  const finished = await half();
+  const itsRun = page.url();
   await page.getByRole('link', { name: 'B-0000076' }).click();
   await page.getByText('run by Sorrel Haldane').waitFor();
   await button('Edit Hives').click();
@@ -176,12 +177,71 @@ async function pages(executablePath, sql) {
   const record = await half();
   await button('Leave it as it is').click();
   await button('Back').click();
+  // Runs that a limit stops, that are under way, and what is done after them.
+  const started = (job) =>
+    page.evaluate(async (body) => {
+      const post = async (path, sent) => {
+        const headers = { 'content-type': 'application/json' };
+        return (await fetch(path, { method: 'POST', headers, body: JSON.stringify(sent) })).json();
+      };
+      let p = await post('/api/previews', body);
+      for (; p.state === 'working'; p = await (await fetch(`/api/previews/${p.id}`)).json())
+        await new Promise((resolve) => setTimeout(resolve, 100));
+      const { id } = await post('/api/runs', { preview: p.id, askAfter: null, expect: p.totals.will_change });
+      return id;
+    }, job);
+  sql(`create function closed_season() returns trigger language plpgsql as $$ begin
+      if new.note like 'Called%' and new.id % 97 = 0 then raise exception 'Bookings of a closed season stay as they are.'; end if;
+      return new; end $$;
+    create trigger closed_season before update on bookings for each row execute function closed_season()`);
+  const stopped = await started({
+    selection: { type: 'bookings', filter: "status = 'draft'" },
+    edits: [{ kind: 'set', field: 'note', value: 'Called for the spring round' }],
+    safety: { batchSize: 10, perSecond: 300, atOnce: 2, stopIf: { failures: 4 } },
+    why: 'Spring round: every draft was called',
+  });
+  await page.goto(`${base}/runs/${stopped}`);
+  await page.getByText('A limit of this job was reached').waitFor();
+  const limit = await half();
+  const wide = await started({
+    selection: { type: 'bookings' },
+    edits: [{ kind: 'fill', field: 'region', value: 'Not said' }],
+    safety: { batchSize: 50, perSecond: 1200, atOnce: 2 },
+    why: 'No blank regions',
+  });
+  await page.goto(`${base}/runs/${wide}`);
+  await page.getByRole('img', { name: /Records a second/ }).waitFor({ timeout: 30_000 });
+  await page.waitForTimeout(2500);
+  await page.mouse.move(640, 799);
+  const underWay = (await page.screenshot()).toString('base64');
+  await pair('run-waiting', waiting, underWay, limit);
+  await page
+    .getByText(/records changed/)
+    .first()
+    .waitFor({ timeout: 60_000 });
+  sql("update bookings set status = 'placed' where id in (76, 226, 301)");
+  await page.goto(itsRun);
+  await button('Recheck…').click();
+  await page.getByText(/stand as written/).waitFor();
+  const recheck = await half();
+  await page.keyboard.press('Escape');
   await button('Undo…').click();
-  await button('Put back all 191').waitFor();
-  await button('Put back all 191').click();
-  await page.getByText('191 records put back.').waitFor();
+  await page.getByLabel('Only those where').check();
+  await page.getByRole('textbox', { name: 'Only those where' }).fill("crop = 'apple'");
+  await page.getByLabel('Region').uncheck();
+  await pair('result', finished, recheck, await half());
+  await page.getByRole('radio', { name: /^All/ }).check();
+  await page.getByLabel('Region').check();
+  await button('Preview the undo').click();
+  await button(/^Put back all/).click();
+  await page.getByText(/records put back/).waitFor();
   await page.getByRole('link', { name: 'Runs' }).click();
-  await page.getByRole('cell', { name: 'Finished' }).first().waitFor();
+  await button('Search changes').click();
+  await page.getByLabel('Since').fill('today');
+  await page.getByLabel('Type').selectOption('bookings');
+  await page.getByLabel('Field', { exact: true }).selectOption('status');
+  await page.getByLabel('To', { exact: true }).fill('Confirmed');
+  await page.getByRole('columnheader', { name: 'Fitting' }).waitFor();
   await pair('runs', await half(), record);
   await open('bookings');
   await button('Change these records').or(button('Add an edit')).first().waitFor();

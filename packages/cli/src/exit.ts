@@ -16,5 +16,5 @@ Exit codes:
   2  usage: the command line itself was wrong
   3  nothing to do
   4  waiting for you: the run asked after the first N, or is paused
-  5  stopped by a limit: --at-most, --expect, or a bound of the type
+  5  stopped by a limit: --at-most, --expect, a bound of the type, or one that the run came to
   6  not signed in`;

@@ -49,8 +49,8 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^(selection\.)?drop/, '--drop'],
   [/^(selection\.)?type/, 'TYPE'],
   [/^safety\.batchSize/, '--batch-size'],
-  [/^safety\.atOnce/, '--at-once'],
-  [/^safety\.pace/, '--pace'],
+  [/^(safety\.)?atOnce/, '--at-once'],
+  [/^(safety\.)?pace/, '--pace'],
   [/^(safety\.)?askAfter/, '--ask-after'],
   [/^firstKeys/, '--ask-keys'],
   [/^(safety\.)?first/, '--ask-first'],
@@ -63,6 +63,8 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^safety\.atLeast/, '--at-least'],
   [/^safety\.atMost/, '--at-most'],
   [/^expect/, '--expect'],
+  [/^fields(\[|$)/, '--fields'],
+  [/^(since|until|record|old|new|text|outcome)$/, '--$1'],
   [/^after/, '--again'],
   [/^field$/, '--field'],
   [/^with$/, '--against'],
@@ -81,12 +83,16 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^also/, '--also'],
 ];
 
+/** `$1` in an option is what the place itself is called. */
+function optionAt(within: string): string | null {
+  const [place, option] = places.find(([pattern]) => pattern.test(within)) ?? [];
+  return option === undefined ? null : option.replace('$1', place!.exec(within)![1] ?? '');
+}
+
 /** A place in a request as the option that said it; null where no option did. */
 export function placeOf(where: string): string | null {
   const { part, within } = partOf(where);
   const edit = /^edits\[(\d+)\]/.exec(within);
-  const option = edit
-    ? (saidEdits[part]?.[Number(edit[1])]?.option ?? null)
-    : (places.find(([place]) => place.test(within))?.[1] ?? null);
+  const option = edit ? (saidEdits[part]?.[Number(edit[1])]?.option ?? null) : optionAt(within);
   return part === 0 || option === null ? option : `--then (part ${part + 1}) ${option}`;
 }

@@ -49,6 +49,7 @@ export async function followPreview(api: Client, preview: PreviewView): Promise<
 }
 
 export function codeOf(run: RunView): number {
+  if (run.exceeded) return exitCodes.stoppedByLimit;
   if (!isOver(run.state)) return exitCodes.waiting;
   const isTroubled = troubles.some((o) => run.totals[o] > 0);
   return isTroubled || run.state === 'stopped' ? exitCodes.problems : exitCodes.done;

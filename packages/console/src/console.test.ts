@@ -113,6 +113,7 @@ describe('the console, in Chromium', () => {
     await expect(() => equation()).toBecome('200 matched = 191 changed + 9 not allowed');
 
     await button('Undo…').click();
+    await button('Preview the undo').click();
     await button('Put back all 191').click();
     await text('191 records put back.').waitFor();
     expect((await w.sql.query('select id, status, region from bookings order by id')).rows).toEqual(before);
@@ -203,6 +204,7 @@ describe('the console, in Chromium', () => {
     await text('run by Sorrel Haldane: changed').waitFor();
     await button('Back').click();
     await button('Undo…').click();
+    await button('Preview the undo').click();
     await button('Put back all 1').click();
     await text('1 record put back.').waitFor();
     expect((await w.sql.query('select * from placements order by 1, 2')).rows).toEqual(before);

@@ -28,6 +28,14 @@ export class JournalQuery {
   @IsOptional() @IsIn(['json', 'csv', 'jsonl']) format?: 'json' | 'csv' | 'jsonl';
 }
 
+export class RunJournalQuery extends JournalQuery {
+  /**
+   * `before`, with `format=csv`: what the records that it changed or deleted were, by the key and the fields as the database
+   * writes them, to be loaded by hand (`COPY … CSV HEADER`: nothing between two commas is NULL, `""` the empty text).
+   */
+  @IsOptional() @IsIn(['before']) image?: 'before';
+}
+
 export class PreviewJournalQuery extends JournalQuery {
   /** One record of each different from → to; those that change most, come to be longest, come to be blank. One page. */
   @IsOptional() @IsIn([...picks]) pick?: JournalPick;

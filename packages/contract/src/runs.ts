@@ -28,7 +28,7 @@ import {
   Max,
 } from 'class-validator';
 import { Nullable, largestInteger } from './body';
-import { AlongView, JournalPage, JournalRecord, journalFiles, JournalQuery, NoteView, Value } from './journal';
+import { AlongView, JournalPage, JournalRecord, journalFiles, NoteView, RunJournalQuery, Value } from './journal';
 import { ListReportView } from './lists';
 import { ListQuery } from './page';
 import { PreviewView } from './previews';
@@ -234,7 +234,7 @@ export const runRoutes = routesOf({
     path: '/api/runs/:id/records',
     summary: 'Its records with their outcomes',
     answer: JournalPage,
-    query: JournalQuery,
+    query: RunJournalQuery,
     files: journalFiles,
   },
   runBatches: {

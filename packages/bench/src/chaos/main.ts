@@ -163,11 +163,18 @@ const noteEdits = (tag: string): JobBody['edits'] => [
   { kind: 'invent', field: 'note', what: 'words', from: 2, to: 4, alike: 'record', seed: tag },
 ];
 
+const maybe = (share: number): boolean => Math.random() < share;
+const waits = new Set(['paused', 'waiting_for_you', 'waiting_until']);
+
 async function settled(c: Client, make: (safety: SafetyBody) => Promise<PreviewView>): Promise<PreviewView> {
   const safety: SafetyBody = {
     batchSize: 20 + Math.floor(Math.random() * 400),
     atOnce: 1 + Math.floor(Math.random() * 4),
     pace: 100,
+    // Goes, limits and hours now and then: whoever follows it goes on when it waits.
+    ...(maybe(0.4) ? { perGo: 100 + Math.floor(Math.random() * 400) } : {}),
+    ...(maybe(0.3) ? { stopIf: { failures: 5, editedSince: 10, slowdown: 50, waiting: 20 } } : {}),
+    ...(maybe(0.3) ? { hours: { zone: 'UTC', from: '00:00', to: '00:00' } } : {}),
   };
   let p = await make(safety);
   for (let i = 0; p.state === 'working' && i < 200; i++) {
@@ -190,7 +197,12 @@ async function followed(
     const now = await c.preview(preview.id);
     return now.run
       ? c.run(now.run)
-      : c.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.will_change });
+      : c.startRun({
+          preview: preview.id,
+          askAfter: counts && maybe(0.3) ? 7 : null,
+          first: counts && maybe(0.3) ? 'spread' : 'in_order',
+          expect: preview.totals.will_change,
+        });
   });
   const deadline = Date.now() + longestStorm + soonAfter;
   const isStopped = counts !== null && Math.random() < 0.3;
@@ -200,9 +212,19 @@ async function followed(
       throw new Error(`Run ${run.id} does not end: ${run.state}, ${run.reason}\n${await situation(db, run.id)}`);
     await sleep(40);
     const { id, state } = run;
-    const word =
-      state === 'paused' ? 'continue' : !isCalm() && Math.random() < 0.03 ? (isStopped ? 'stop' : 'pause') : null;
-    if ((counts || state === 'paused') && word) {
+    const word = waits.has(state)
+      ? 'continue'
+      : !isCalm() && Math.random() < 0.03
+        ? isStopped
+          ? 'stop'
+          : 'pause'
+        : null;
+    if (counts && !isCalm() && maybe(0.02))
+      await pair
+        .one()
+        .changeRun(id, { atOnce: 1 + Math.floor(Math.random() * 4) })
+        .catch(() => {});
+    if ((counts || waits.has(state)) && word) {
       await pair
         .one()
         [`${word}Run`](id)

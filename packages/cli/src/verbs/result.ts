@@ -16,19 +16,30 @@ export const result: Verb = (program) => {
     .description('what a run did: totals, and every record with its outcome')
     .option('--outcome <outcome>', `only ${listed(outcomes)}`)
     .option('--cause <words>', 'only those left for this reason, in the words of causes')
+    .option('--before', 'what the records that it changed were, as CSV for COPY')
     .option('--limit <n>', 'records to give (20; of csv and jsonl all)', wholeNumber('--limit'))
     .option('--format <format>', 'table, json, jsonl or csv', 'table')
     .action(
-      acting(async (said: string, o: { outcome?: string; cause?: string; limit?: number; format: string }) => {
-        const api = client();
-        const run = await findRun(api, said);
-        if (readFormat(o.format) === 'table') {
-          showRun(run);
-          out('');
-        }
-        // Asked and answered: how the run stands is in what is told.
-        await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records));
-      }),
+      acting(
+        async (
+          said: string,
+          o: { outcome?: string; cause?: string; before?: true; limit?: number; format: string },
+        ) => {
+          const api = client();
+          const run = await findRun(api, said);
+          if (o.before) {
+            const file = await api.files.runRecords(run.id, { format: 'csv', image: 'before' });
+            for await (const text of file.pieces()) process.stdout.write(text);
+            return;
+          }
+          if (readFormat(o.format) === 'table') {
+            showRun(run);
+            out('');
+          }
+          // Asked and answered: how the run stands is in what is told.
+          await sendRecords(api, 'runs', run.id, o, (records) => showRecords(records));
+        },
+      ),
     );
 
   program

@@ -173,6 +173,18 @@ function Watched({ run: r }: { run: RunView }) {
               ))}
               <PrintButton />
             </p>
+            {r.totals.changed > 0 && (
+              <p>
+                <a
+                  href={`/api/runs/${r.id}/records?format=csv&image=before`}
+                  download
+                  className="text-accent underline underline-offset-2"
+                >
+                  What these records were before
+                </a>
+                <span className="text-quiet">, to be loaded by hand</span>
+              </p>
+            )}
           </section>
         </aside>
       </div>

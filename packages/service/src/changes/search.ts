@@ -10,6 +10,9 @@ import {
   type Field,
   type RecordType,
   type Sql,
+  join,
+  raw,
+  type Outcome,
 } from '@tantamos/core';
 import { answerNames } from '../catalog/names';
 import type { Database } from '../database/database';
@@ -46,8 +49,8 @@ export async function wantedOf(database: Database, seen: Seen, timeZone: string,
   needs('old', 'field');
   needs('new', 'field');
   const field = query.field === undefined ? null : fieldOf(type!, query.field);
-  const values = async (said: string | undefined) =>
-    said === undefined ? undefined : meantBy(database, seen, field!, said);
+  const values = (said: string | undefined): Promise<Wanted['old']> =>
+    said === undefined ? Promise.resolve(undefined) : meantBy(database, seen, field!, said);
   return {
     since: moment('since'),
     until: moment('until'),
@@ -93,35 +96,42 @@ export async function runsThatMayFit(
   after: string | null,
   limit: number,
 ): Promise<string[]> {
-  const { type, field, outcome } = wanted;
-  const rows = await database.rows<{ id: string }>(
-    `select r.id from tantamos.run r join tantamos.preview p on p.id = r.preview join tantamos.account a on a.id = r.started_by
-     where ($1::timestamptz is null or r.started_at >= $1) and ($2::timestamptz is null or r.started_at < $2)
-       and ($3::text is null or lower(a.login) = lower($3) or lower(a.name) = lower($3))
-       and ($4::text is null or exists (
-         select from jsonb_array_elements(p.work_order -> 'parts') part
-         where part ->> 'type' = $4 and ($5::text is null or part -> 'writes' ? $5)))
-       and ($6::text is null or strpos(lower(p.sentence), lower($6)) > 0 or strpos(lower(p.why), lower($6)) > 0)
-       and ($7::text is null or case when r.ended_at is not null then (to_jsonb(r) ->> $7)::int8 > 0
-         else exists (select from tantamos.run_batch s where s.run = r.id and strpos(s.outcomes, $8) > 0) end)
-       and ($11::jsonb is null or ${pairsMayFit})
-       and ($9::uuid is null or (r.started_at, r.id) < (select started_at, id from tantamos.run where id = $9))
-     order by r.started_at desc, r.id desc limit $10`,
-    [
-      wanted.since,
-      wanted.until,
-      wanted.by,
-      type?.id ?? null,
-      field?.name ?? null,
-      wanted.text,
-      outcome,
-      outcome && letterOf(outcome),
-      after,
-      limit,
-      pairsWanted(wanted),
-    ],
+  const { since, until, by, type, field, text, outcome } = wanted;
+  const pairs = pairsWanted(wanted);
+  const tests: Sql[] = [
+    ...(since ? [sql`r.started_at >= ${value(since)}::timestamptz`] : []),
+    ...(until ? [sql`r.started_at < ${value(until)}::timestamptz`] : []),
+    ...(by === null ? [] : [sql`${value(by.toLowerCase())} in (lower(a.login), lower(a.name))`]),
+    ...(type ? [hasPart(type, field)] : []),
+    ...(text === null ? [] : [sql`(${says(sql`p.sentence`, text)} or ${says(sql`p.why`, text)})`]),
+    ...(outcome ? [leftSome(outcome)] : []),
+    ...(pairs === null ? [] : [pairsMayFit(field!.name, pairs)]),
+    ...(after === null
+      ? []
+      : [sql`(r.started_at, r.id) < (select started_at, id from tantamos.run where id = ${value(after)}::uuid)`]),
+  ];
+  const rows = await database.askWithin<{ id: string }>(
+    sql`select r.id from tantamos.run r join tantamos.preview p on p.id = r.preview
+        join tantamos.account a on a.id = r.started_by
+      where ${tests.length > 0 ? join(tests, ' and ') : raw('true')}
+      order by r.started_at desc, r.id desc limit ${value(limit)}`,
+    longestSearch,
   );
   return rows.map((r) => r.id);
+}
+
+const says = (column: Sql, text: string): Sql => sql`strpos(lower(${column}), ${value(text.toLowerCase())}) > 0`;
+
+function hasPart(type: RecordType, field: Field | null): Sql {
+  const writes = field ? sql` and part -> 'writes' ? ${value(field.name)}` : sql``;
+  return sql`exists (select from jsonb_array_elements(p.work_order -> 'parts') part
+    where part ->> 'type' = ${value(type.id)}${writes})`;
+}
+
+/** Once it is over its sums say so, before that its batches. */
+function leftSome(outcome: Outcome): Sql {
+  return sql`case when r.ended_at is not null then r.${raw(outcome)} > 0
+    else exists (select from tantamos.run_batch s where s.run = r.id and strpos(s.outcomes, ${value(letterOf(outcome))}) > 0) end`;
 }
 
 /** What the counted pairs of a preview must hold; null where they cannot tell. */
@@ -131,13 +141,16 @@ function pairsWanted({ old, new: now, outcome }: Wanted): string | null {
 }
 
 /** Most runs say by the pairs that were counted that they changed nothing so; where not all were, their records are asked. */
-const pairsMayFit = `(
-  p.more_pairs ? $5 or p.work_order -> 'parts' @? '$[*] ? (@.act != "update")'
-  or exists (select from tantamos.run_batch s where s.run = r.id and s.altered is not null)
-  or exists (
-    select from jsonb_array_elements(p.pairs) x where x ->> 'field' = $5
-      and ($11::jsonb -> 'old' = 'null' or $11::jsonb -> 'old' @> coalesce(x -> 'old', 'null'))
-      and ($11::jsonb -> 'new' = 'null' or $11::jsonb -> 'new' @> coalesce(x -> 'new', 'null'))))`;
+function pairsMayFit(field: string, pairs: string): Sql {
+  const among = (of: 'old' | 'new'): Sql => {
+    const given = sql`${value(pairs)}::jsonb -> ${raw(`'${of}'`)}`;
+    return sql`(${given} = 'null' or ${given} @> coalesce(x -> ${raw(`'${of}'`)}, 'null'))`;
+  };
+  return sql`(p.more_pairs ? ${value(field)} or p.work_order -> 'parts' @? '$[*] ? (@.act != "update")'
+    or exists (select from tantamos.run_batch s where s.run = r.id and s.altered is not null)
+    or exists (select from jsonb_array_elements(p.pairs) x
+      where x ->> 'field' = ${value(field)} and ${among('old')} and ${among('new')}))`;
+}
 
 /** Is more asked than what stands in the run itself? */
 export function asksRecords({ record, old, new: now }: Wanted): boolean {

@@ -1,5 +1,8 @@
 import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
 import { done, onBookings, previewed, ran, refusedWith } from '../testing/jobs';
+import { from } from 'pg-copy-streams';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 describe('what is done after a run', () => {
@@ -261,6 +264,30 @@ describe('what is done after a run', () => {
       });
       expect(await w.admin.recheckRun(gone.id)).toMatchObject({ asWritten: gone.totals.changed, changedSince: 0 });
     });
+  });
+
+  it('gives what records were before as a file that the database loads', async () => {
+    await w.sql.query('create table odd (a text, b integer, word text, size numeric, primary key (a, b))');
+    await w.sql.query(
+      `insert into odd values ('x, "y"', 1, null, 1.50), ('z', 2, '', null), (E'two\nlines', 3, 'plain', 3)`,
+    );
+    w.services.catalogs.refresh();
+    const before = (await w.sql.query('select * from odd order by 1, 2')).rows;
+    const r = await done(w.admin, {
+      selection: { type: 'odd' },
+      edits: [
+        { kind: 'set', field: 'word', value: 'new' },
+        { kind: 'compute', field: 'size', formula: 'COALESCE(size, 0) + 1' },
+      ],
+      safety: { pace: 100 },
+    });
+    const text = await (await w.admin.files.runRecords(r.id, { format: 'csv', image: 'before' })).text();
+    expect(text.split('\r\n')[0]).toBe('"a","b","word","size"');
+    await w.sql.query('create table loaded (like odd)');
+    const copy = w.sql.query(from('copy loaded from stdin csv header'));
+    await pipeline(Readable.from([text]), copy);
+    expect((await w.sql.query('select * from loaded order by 1, 2')).rows).toEqual(before);
+    expect((await refusedWith(w.admin.runRecords(r.id, { image: 'before' }))).problems[0]!.where).toBe('format');
   });
 
   describe('in_run', () => {

@@ -14,6 +14,7 @@ import {
 } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
+import { sendBefore } from '../journal/before';
 import { wordsAsSeen } from '../journal/gate';
 import { isKnown, mustKnow } from '../journal/known';
 import { readJournal } from '../journal/journal';
@@ -77,7 +78,24 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     const { outcome } = call.query;
     if (outcome !== undefined && !(outcomes as readonly string[]).includes(outcome))
       fail('bad_request', 'In a run, what will change is called not_yet.', { where: 'outcome' });
-    return sendJournal(call, await call.services.previews.get(r.preview), { run: r.id }, `run-${shortId(r.id)}`);
+    const fileName = `run-${shortId(r.id)}`;
+    if (call.query.image === 'before') {
+      mustHaveJournal(r);
+      const type = call.seen.catalog.type(r.type);
+      // Some of its records may be withheld from the person: those are told by name alone, not loaded.
+      if (type.limits?.source)
+        fail('not_permitted', 'You see only some of these records, so this file is not for you.');
+      if (call.query.format !== 'csv')
+        fail('bad_request', 'What records were before is had as CSV.', { where: 'format' });
+      await sendBefore(call.services.database, call.res, {
+        run: r.id,
+        order: r.work_order,
+        type,
+        fileName,
+      });
+      return sent;
+    }
+    return sendJournal(call, await call.services.previews.get(r.preview), { run: r.id }, fileName);
   },
 
   async runBatches(call) {

@@ -286,7 +286,7 @@ export class Runs {
   /** Tells every run that is at work to pause. */
   async pauseAll(reason: string): Promise<void> {
     const rows = await this.database.rows<{ id: string }>(
-      `select id from tantamos.run where state in ('queued', 'running')`,
+      `select id from tantamos.run where state in ('queued', 'running', 'waiting_until')`,
     );
     for (const { id } of rows) await this.say(id, 'pause', { account: null, reason });
   }

@@ -1,3 +1,4 @@
+import { mostFirst } from '@tantamos/contract';
 import {
   fail,
   keyedBy,
@@ -54,7 +55,7 @@ async function firstOf(connection: Connection, preview: string, order: WorkOrder
     });
   const { rows } = await ('keys' in first
     ? connection.query<{ batch: number; n: number }>(placesOf, [preview, first.keys])
-    : connection.query<{ batch: number; n: number }>(spreadOf, [preview, first.count]));
+    : connection.query<{ batch: number; n: number }>(spreadOf, [preview, Math.min(first.count, mostFirst)]));
   if ('keys' in first && rows.length < new Set(first.keys).size)
     fail('bad_value', `Of the ${first.keys.length} picked ${rows.length} will change; pick only of those that will.`, {
       where: 'firstKeys',
