@@ -1,5 +1,6 @@
 import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
 import { done, onBookings, previewed, ran, refusedWith } from '../testing/jobs';
+import { Client } from 'pg';
 import { from } from 'pg-copy-streams';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -284,8 +285,10 @@ describe('what is done after a run', () => {
     const text = await (await w.admin.files.runRecords(r.id, { format: 'csv', image: 'before' })).text();
     expect(text.split('\r\n')[0]).toBe('"a","b","word","size"');
     await w.sql.query('create table loaded (like odd)');
-    const copy = w.sql.query(from('copy loaded from stdin csv header'));
-    await pipeline(Readable.from([text]), copy);
+    const client = new Client({ connectionString: w.url });
+    await client.connect();
+    await pipeline(Readable.from([text]), client.query(from('copy loaded from stdin csv header')));
+    await client.end();
     expect((await w.sql.query('select * from loaded order by 1, 2')).rows).toEqual(before);
     expect((await refusedWith(w.admin.runRecords(r.id, { image: 'before' }))).problems[0]!.where).toBe('format');
   });
