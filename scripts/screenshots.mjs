@@ -84,6 +84,12 @@ async function pages(executablePath, sql) {
     await page.waitForTimeout(400);
     return (await page.screenshot()).toString('base64');
   };
+  /** The same of a page that goes on listening. */
+  const now = async () => {
+    await page.mouse.move(640, 799);
+    await page.waitForTimeout(800);
+    return (await page.screenshot()).toString('base64');
+  };
   const pair = async (name, ...halves) => {
     const height = halves.length * 812 - 12;
     const sheet = await browser.newPage({ viewport: { width: 1280, height } });
@@ -202,7 +208,7 @@ async function pages(executablePath, sql) {
   });
   await page.goto(`${base}/runs/${stopped}`);
   await page.getByText('A limit of this job was reached').waitFor();
-  const limit = await half();
+  const limit = await now();
   const wide = await started({
     selection: { type: 'bookings' },
     edits: [{ kind: 'fill', field: 'region', value: 'Not said' }],
@@ -212,8 +218,7 @@ async function pages(executablePath, sql) {
   await page.goto(`${base}/runs/${wide}`);
   await page.getByRole('img', { name: /Records a second/ }).waitFor({ timeout: 30_000 });
   await page.waitForTimeout(2500);
-  await page.mouse.move(640, 799);
-  const underWay = (await page.screenshot()).toString('base64');
+  const underWay = await now();
   await pair('run-waiting', waiting, underWay, limit);
   await page
     .getByText(/records changed/)

@@ -15,7 +15,9 @@ export function Course({ run: r }: { run: RunView }) {
     ...queries.runCourse(r.id, isMoving(r.state) ? Math.floor(r.workedMs / 3000) : r.state),
     enabled: r.batches > 1,
   });
-  const { stretches = [], seconds = 1, usualMs = null } = course.data ?? {};
+  const { stretches: all = [], seconds = 1, usualMs = null } = course.data ?? {};
+  // The last one is not over while it works.
+  const stretches = isMoving(r.state) ? all.slice(0, -1) : all;
   if (stretches.length < 3) return null;
   const rates = stretches.map((s) => s.done / seconds);
   const waits = stretches.map((s) => s.canaryMs);
