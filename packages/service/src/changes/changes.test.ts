@@ -137,7 +137,7 @@ describe('what was changed is found again', () => {
     }
   });
 
-  it('a word says the moment it means', async () => {
+  it('a word says the moment it means', () => {
     const at = (text: string): string =>
       momentSaid(text, 'Europe/Lisbon', Date.parse('2026-07-15T22:30:00Z')).toISOString();
     // A Wednesday, half past eleven in the evening there.
