@@ -19,12 +19,13 @@ import type { Journaled } from './known';
 
 /** The sentence and the job, where they name nothing that is withheld from the person; else words of our own, and no job. */
 export async function toldOf(
-  { job, sentence, work_order: order, made_by: madeBy }: Journaled,
+  { job, sentence, work_order: order, made_by: madeBy, undo_which: undone }: Journaled,
   seen: Seen,
   compiler: Compiler,
   makerOf: (id: string) => Promise<Person>,
 ): Promise<{ sentence: string; job: Job | null }> {
-  if (seen.isWhole || (await namesOnlySeen(job, order, seen, compiler, makerOf, madeBy))) return { sentence, job };
+  if (seen.isWhole || (await namesOnlySeen(job, undone?.filter, order, seen, compiler, makerOf, madeBy)))
+    return { sentence, job };
   const type = seen.catalog.find(order.parts[0]!.type);
   const which = type ? typeWords(type) : 'records';
   return { sentence: `A change of ${which}, said with what you may not see.`, job: null };
@@ -32,6 +33,7 @@ export async function toldOf(
 
 async function namesOnlySeen(
   job: Job,
+  filter: string | undefined,
   order: WorkOrder,
   seen: Seen,
   compiler: Compiler,
@@ -40,7 +42,8 @@ async function namesOnlySeen(
 ): Promise<boolean> {
   try {
     if (order.parts.some((part) => writesWithheld(part, seen) || readsWithheld(part, seen.catalog))) return false;
-    const selections = selectionsOf(job);
+    const undone = filter === undefined ? [] : [{ type: job.selection.type, filter }];
+    const selections = [...selectionsOf(job), ...undone];
     const { catalog, context } = await compiler.context(seen, selections);
     // Whoever made it was meant by me().
     const { record } = await makerOf(madeBy);

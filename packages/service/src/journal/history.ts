@@ -11,6 +11,7 @@ export interface HistoryEntry {
   readonly why: string | null;
   readonly sentence: string;
   readonly job: Job;
+  readonly undo_which: { readonly filter?: string } | null;
   readonly work_order: WorkOrder;
   readonly made_by: string;
   readonly started_by: string;
@@ -42,13 +43,13 @@ export async function historyOf(
 }
 
 const history = `
-  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.job, h.work_order, h.made_by, h.started_by,
+  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.job, h.undo_which, h.work_order, h.made_by, h.started_by,
     h.letter, h.cause, h.fields,
     (select coalesce(jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[h.low + h.n],
        'new', case when h.altered -> v.field ? h.n::text then h.altered -> v.field ->> h.n::text else v.new[h.low + h.n] end)), '[]')
      from tantamos.batch_value v where v.preview = h.preview and v.position = h.batch) as changes
   from (
-    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, p.job, p.work_order, p.made_by, run.preview,
+    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, p.job, p.undo_which, p.work_order, p.made_by, run.preview,
       run.started_by,
       array(select jsonb_array_elements_text(p.work_order -> 'parts' -> s.part -> 'writes')) as fields,
       coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,

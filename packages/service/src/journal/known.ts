@@ -9,6 +9,8 @@ export interface Journaled {
   /** Who started its run, where that is another. */
   readonly started_by?: string;
   readonly job: Job;
+  /** Of an undo: which part of a run, its filter among it. */
+  readonly undo_which: { readonly filter?: string } | null;
   readonly sentence: string;
 }
 

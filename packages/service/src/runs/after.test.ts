@@ -101,6 +101,27 @@ describe('what is done after a run', () => {
       expect((await undone(r.id, { keys: ['999999'] })).totals.matched).toBe(0);
     });
 
+    it('tells nobody of a filter that names what they may not see', async () => {
+      const r = await done(w.admin, onBookings([86, 87], [{ kind: 'set', field: 'region', value: 'Far away' }]));
+      const p = await undone(r.id, { filter: "note IS NULL OR note <> 'secret word'" });
+      expect((await w.editor.preview(p.id)).sentence).toContain('secret word');
+      const line = await w.admin.addRight({
+        login: 'piers',
+        effect: 'deny',
+        acts: ['see'],
+        types: ['bookings'],
+        fields: ['note'],
+      });
+      try {
+        expect((await w.editor.preview(p.id)).sentence).not.toContain('secret');
+        await ran(w.admin, p.id, { expect: p.totals.will_change });
+        expect(JSON.stringify(await w.editor.runs({ limit: 3 }))).not.toContain('secret');
+        expect(JSON.stringify(await w.editor.history('bookings', '86'))).not.toContain('secret');
+      } finally {
+        await w.admin.dropRight(line.id);
+      }
+    });
+
     it('tries the rest of a part again as that part', async () => {
       const r = await done(w.admin, note(91, 6));
       const p = await undone(r.id, { keys: ['92', '93'], fields: ['note'] });

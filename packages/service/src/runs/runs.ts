@@ -50,6 +50,7 @@ export interface RunRow extends Totals {
   readonly type: string;
   readonly work_order: WorkOrder;
   readonly job: Job;
+  readonly undo_which: UndoWhich | null;
   /** Who made its preview. */
   readonly made_by: string;
   readonly along: readonly number[];
@@ -402,7 +403,7 @@ const selectRuns = (totals: string): string => `
     run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
     s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
     run.hours, run.stop_if, run.exceeded, run.wakes_at, p.batch_size, run.matched,
-    t.*, b.*, p.work_order, p.job, p.made_by, (select name from tantamos.account where id = p.made_by) as preview_by_name,
+    t.*, b.*, p.work_order, p.job, p.undo_which, p.made_by, (select name from tantamos.account where id = p.made_by) as preview_by_name,
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
       from generate_series(0, cardinality(p.along) - 1) n order by n)::int[] as along,
     run.worked_ms + coalesce((extract(epoch from clock_timestamp() - run.resumed_at) * 1000)::int8, 0) as worked_ms,

@@ -110,6 +110,10 @@ create function tantamos.order_of_keys(run_id uuid) returns text language sql st
     from tantamos.run_batch where run = run_id) s
 $$;
 
+-- Runs of before: most need no index.
+update tantamos.run set keys = coalesce(tantamos.order_of_keys(id), 'ordered') where journal_dropped_at is null;
+update tantamos.run set keys = 'ordered' where journal_dropped_at is not null;
+
 create function tantamos.index_run(run_id uuid) returns void language plpgsql as $$
 begin
   -- Two processes may come to it at once.
