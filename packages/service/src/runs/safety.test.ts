@@ -177,7 +177,7 @@ describe('how carefully a run goes about it', () => {
     await until(id, (r) => r.totals.changed > 0);
     // Every small write is made slow, as a busy disk would.
     await w.sql.query(
-      `create function slow() returns trigger language plpgsql as $$ begin perform pg_sleep(0.08); return new; end $$`,
+      `create function slow() returns trigger language plpgsql as $$ begin perform pg_sleep(0.25); return new; end $$`,
     );
     await w.sql.query('create trigger slow before insert on tantamos.canary for each row execute function slow()');
     try {
@@ -205,8 +205,9 @@ describe('how carefully a run goes about it', () => {
     );
     try {
       const { id } = await w.admin.startRun({ preview: p.id });
-      await until(id, (r) => r.totals.changed >= 4);
-      await new Promise((resolve) => setTimeout(resolve, 600));
+      const isAt = `select from pg_stat_activity where application_name = 'tantamos lane' and wait_event = 'PgSleep'
+        and datname = current_database()`;
+      while ((await w.sql.query(isAt)).rows.length === 0) await new Promise((resolve) => setTimeout(resolve, 20));
       const other = w.sql.query(`update bookings set region = region where id = 905`);
       const r = await until(id, (x) => x.exceeded !== null || x.state === 'finished');
       expect(r.exceeded).toMatchObject({ limit: 'waiting', allowed: 0, found: 1 });
