@@ -116,6 +116,7 @@ describe('whole records in the console', () => {
     await over();
     expect(await count('bookings')).toBe(bookings - n);
     await button(/^Undo/).click();
+    await button('Preview the undo').click();
     await button(/^Put back all/).click();
     await over();
     expect([await count('bookings'), await count('remarks')]).toEqual([bookings, remarks]);
