@@ -123,8 +123,9 @@ export class Engine {
     try {
       return await this.watchman.look(run);
     } catch (error) {
-      if (outage(error) !== null || isTakenAway(error)) throw error;
-      this.log.error({ err: error, run: run.id }, 'run could not be watched');
+      // What troubles the database a lane meets too, and says so.
+      if (outage(error) === null && !isTakenAway(error))
+        this.log.error({ err: error, run: run.id }, 'run could not be watched');
       return false;
     }
   }
