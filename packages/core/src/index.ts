@@ -71,6 +71,7 @@ export * from './job/parts';
 export * from './job/falls';
 export * from './job/job';
 export * from './job/refusal';
+export * from './catalog/pacing';
 export * from './job/safety';
 export * from './job/since';
 export * from './job/hours';

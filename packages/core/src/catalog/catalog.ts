@@ -1,4 +1,4 @@
-import type { Pacing } from '../job/safety';
+import type { Pacing } from './pacing';
 import { clip, fail, type Span } from '../problem';
 import { identifier, raw, sql, type Sql } from '../sql/sql';
 import { closest } from './closest';

@@ -1,5 +1,5 @@
 import type { Field, RecordType } from '../catalog/catalog';
-import { noPacing } from '../job/safety';
+import { noPacing } from '../catalog/pacing';
 import { raw, sql, join, value, type Sql } from '../sql/sql';
 
 /** How the cells of a column are read: as they stand, or as something that a field holds. */

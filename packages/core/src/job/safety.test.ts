@@ -1,4 +1,5 @@
-import { exceededOf, exceededWords, limitNames, noPacing, safetyOf, type Standing } from './safety';
+import { noPacing } from '../catalog/pacing';
+import { exceededOf, exceededWords, limitNames, safetyOf, type Standing } from './safety';
 
 const calm: Standing = { failures: 0, editedSince: 0, minutes: 0, slowdown: null, lag: null, waiting: null };
 const type = (bounds: object = {}) => ({ label: 'Bookings', bounds: { ...noPacing, largestBatch: 100, ...bounds } });

@@ -1,3 +1,4 @@
+import type { Pacing } from '../catalog/pacing';
 import { fail } from '../problem';
 import type { Hours } from './hours';
 
@@ -72,22 +73,6 @@ export const defaultSafety: Safety = {
 };
 
 export const mostAtOnce = 16;
-
-/** What an administrator says of runs on a type: how they go where a job does not say, and what a job may say at most. */
-export interface Pacing {
-  readonly usualBatch: number | null;
-  readonly usualAtOnce: number | null;
-  readonly usualPace: number | null;
-  readonly mostAtOnce: number | null;
-  readonly mostPace: number | null;
-}
-export const noPacing: Pacing = {
-  usualBatch: null,
-  usualAtOnce: null,
-  usualPace: null,
-  mostAtOnce: null,
-  mostPace: null,
-};
 
 /** A job's safety with everything that it does not say, for records of these types; throws where it says too much. */
 export function safetyOf(

@@ -1,4 +1,4 @@
-import { noPacing } from '../job/safety';
+import { noPacing } from '../catalog/pacing';
 import { Catalog, type Field, type RecordType } from '../catalog/catalog';
 
 function field(name: string, more: Partial<Field> = {}): Field {

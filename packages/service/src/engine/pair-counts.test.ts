@@ -45,7 +45,11 @@ describe('from → to counts', () => {
         expect(isMore).toBe(truth.size > mostPairs);
         if (isMore) withMore++;
         else expect(counts.list()).toHaveLength(truth.size);
-        if (isMore) expect(counts.list()).toHaveLength(20);
+        // As examples serve what the piece that was too many told, at most twenty of it.
+        if (isMore) {
+          expect(counts.list().length).toBeGreaterThan(0);
+          expect(counts.list().length).toBeLessThanOrEqual(20);
+        }
       }),
       { numRuns: 60, endOnFailure: true },
     );

@@ -14,7 +14,7 @@ import {
 } from '@tantamos/core';
 import { sent, type Call, type Handlers } from '../http/handler';
 import { sendEvents } from '../http/sse';
-import { sendBefore } from '../journal/before';
+import { sendBefore } from '../journal/file';
 import { wordsAsSeen } from '../journal/gate';
 import { isKnown, mustKnow } from '../journal/known';
 import { readJournal } from '../journal/journal';
