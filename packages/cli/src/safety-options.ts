@@ -27,19 +27,24 @@ const limitWords: Readonly<Record<string, LimitName>> = Object.fromEntries(
   limitNames.map((name) => [name.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`), name]),
 );
 
-/** The options that say how carefully a run goes about it. */
-export function withSafetyOptions(command: Command): Command {
+/** The options that say after which records it asks. */
+export function withAskOptions(command: Command): Command {
   return command
-    .option('--batch-size <n>', 'records in one batch, which is one transaction', wholeNumber('--batch-size'))
-    .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
-    .option('--pace <percent>', 'share of the time spent working; the rest is left to others', wholeNumber('--pace'))
-    .option('--per-second <n>', 'no more records a second than this', wholeNumber('--per-second'))
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
     .option(
       '--ask-first <which>',
       'which are the first: in_order, or spread: one of each different old → new',
       oneOf('--ask-first', 'in_order', 'spread'),
-    )
+    );
+}
+
+/** The options that say how carefully a run goes about it. */
+export function withSafetyOptions(command: Command): Command {
+  return withAskOptions(command)
+    .option('--batch-size <n>', 'records in one batch, which is one transaction', wholeNumber('--batch-size'))
+    .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
+    .option('--pace <percent>', 'share of the time spent working; the rest is left to others', wholeNumber('--pace'))
+    .option('--per-second <n>', 'no more records a second than this', wholeNumber('--per-second'))
     .option('--per-go <n>', 'at most N in one go; the next go begins when you continue', wholeNumber('--per-go'))
     .option('--go-every <minutes>', 'the next go begins by itself after so many minutes', wholeNumber('--go-every'))
     .option(

@@ -11,11 +11,12 @@ import { moment, number, print, readFormat, talk } from '../output';
 import { remember } from '../recent';
 import { followRun } from '../progress';
 import { client } from '../session';
+import { withAskOptions } from '../safety-options';
 import { showPreview, showRun } from '../show';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { acting, type Verb } from './verb';
-import { commas, oneOf, wholeNumber } from '../options';
+import { commas, wholeNumber } from '../options';
 
 export interface RunOptions {
   readonly expect?: number;
@@ -36,17 +37,13 @@ interface UndoOptions {
 }
 
 export const run: Verb = (program) => {
-  program
-    .command('run')
-    .argument('<preview>', 'its id, or “last”')
-    .description('start the run of a preview, and watch it')
-    .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect'))
-    .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
-    .option(
-      '--ask-first <which>',
-      'which are the first: in_order, or spread: one of each different old → new',
-      oneOf('--ask-first', 'in_order', 'spread'),
-    )
+  withAskOptions(
+    program
+      .command('run')
+      .argument('<preview>', 'its id, or “last”')
+      .description('start the run of a preview, and watch it')
+      .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect')),
+  )
     .option('--ask-keys <list>', 'stop and ask after just these: a,b')
     .option('--no-ask', 'do all of it, whatever the job says')
     .option('--detach', 'start it and do not watch')
