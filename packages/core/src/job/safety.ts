@@ -144,3 +144,24 @@ export function exceededWords({ limit, allowed, found }: Exceeded): string {
       return `${n(found)} other sessions wait for what it has locked, more than the ${n(allowed)} you allowed`;
   }
 }
+
+/** For the share of time that the pace says, a lane rests so long at most, in ms: a batch that took long is no reason to sleep. */
+const longestRest = 30_000;
+
+/**
+ * How long a lane rests after so much work, in ms: for its pace, and as long as its share of the records a second asks for,
+ * however long that is.
+ */
+export function restAfter(
+  worked: number,
+  run: {
+    readonly pace: number;
+    readonly per_second: number | null;
+    readonly at_once: number;
+    readonly batch_size: number;
+  },
+): number {
+  const { pace, per_second, at_once, batch_size } = run;
+  const forPace = Math.min((worked * (100 - pace)) / pace, longestRest);
+  return per_second === null ? forPace : Math.max(forPace, (batch_size * at_once * 1000) / per_second - worked);
+}

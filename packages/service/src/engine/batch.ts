@@ -394,8 +394,12 @@ const finishBatch = `
     finished_at = clock_timestamp()
   where run = $1 and position = $2`;
 
+/** Of so many different reasons the words of the database are kept: where each is another, a few tell what it is. */
+const mostRefusals = 200;
 const keepRefusal = `
-  insert into tantamos.run_refusal (run, reason, kind, code, said, taken) values ($1, tantamos.reason_of($2), $3, $4, $5, $6)
+  insert into tantamos.run_refusal (run, reason, kind, code, said, taken)
+  select $1, tantamos.reason_of($2), $3, $4, $5, $6::jsonb
+  where (select count(*) from tantamos.run_refusal where run = $1) < ${mostRefusals}
   on conflict do nothing`;
 
 const keepAlong = `

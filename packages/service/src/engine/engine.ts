@@ -98,12 +98,12 @@ export class Engine {
     while (!this.stopped) {
       const woken = new Promise<void>((resolve) => (this.poke = resolve));
       try {
-        await this.watchman.wakeThoseDue();
+        await this.quietly(() => this.watchman.wakeThoseDue(), undefined);
         this.index();
         for (const run of await this.activeRuns()) {
           for (const { lane } of this.of(run.id)) lane.heed(run);
           const atWork = run.state === 'queued' || run.state === 'running';
-          const closed = atWork && (await this.watched(run));
+          const closed = atWork && (await this.quietly(() => this.watchman.look(run), false, run.id));
           // A run that is queued begins all the same, and rests at once.
           if (atWork && (!closed || run.state === 'queued')) await this.open(run);
           else if (this.lanesOf(run.id) === 0) await this.settle(run.id);
@@ -118,26 +118,20 @@ export class Engine {
     }
   }
 
-  /** Is nothing of it to be begun now? What cannot be looked at keeps no run from going on. */
-  private async watched(run: WatchedRun): Promise<boolean> {
+  /** What cannot be watched keeps no run from going on: what troubles the database its lanes meet too, and say so. */
+  private async quietly<T>(watch: () => Promise<T>, otherwise: T, run?: string): Promise<T> {
     try {
-      return await this.watchman.look(run);
+      return await watch();
     } catch (error) {
-      // What troubles the database a lane meets too, and says so.
       if (outage(error) === null && !isTakenAway(error))
-        this.log.error({ err: error, run: run.id }, 'run could not be watched');
-      return false;
+        this.log.error({ err: error, run }, 'run could not be watched');
+      return otherwise;
     }
   }
 
   /** Runs that have ended are made quick to search, one after another, beside all else. */
   private index(): void {
-    this.indexing ??= this.runs
-      .indexNext()
-      .catch((error: unknown) => {
-        if (outage(error) === null && !isTakenAway(error)) this.log.error({ err: error }, 'run could not be indexed');
-      })
-      .finally(() => (this.indexing = null));
+    this.indexing ??= this.quietly(() => this.runs.indexNext(), undefined).finally(() => (this.indexing = null));
   }
 
   private activeRuns(): Promise<WatchedRun[]> {

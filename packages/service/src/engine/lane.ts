@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { isSwift, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
+import { isSwift, restAfter, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Seen } from '../rights/seen';
 import { askPrepared, type Connection, type Database } from '../database/database';
@@ -43,7 +43,6 @@ interface Present {
 /** Why no fresh batch was done: there is none, or something about it is not as usual. */
 type NotDone = 'none' | 'unusual';
 
-const longestWait = 30_000;
 /** A batch that meets others' changes while it is written is tried so often from a fresh snapshot. */
 const mostConflicts = 5;
 /** After so many batches whose records have moved, places are no longer tried. */
@@ -273,7 +272,7 @@ export class Lane {
   private async rest(worked: number): Promise<void> {
     const begun = Date.now();
     for (;;) {
-      const left = this.restAfter(worked) - (Date.now() - begun);
+      const left = restAfter(worked, this.run) - (Date.now() - begun);
       if (left < 1 || this.leaving) return;
       const timer = new AbortController();
       const woken = new Promise<boolean>((resolve) => (this.wakeUp = () => resolve(true)));
@@ -282,14 +281,6 @@ export class Lane {
       timer.abort();
       if (!isNews || !(await this.isRunning())) return;
     }
-  }
-
-  /** How long to rest after so much work, in ms. */
-  private restAfter(worked: number): number {
-    const { pace, per_second, at_once, batch_size } = this.run;
-    // Each lane has its share of the records a second.
-    const atMost = per_second === null ? 0 : (batch_size * at_once * 1000) / per_second - worked;
-    return Math.min(Math.max((worked * (100 - pace)) / pace, atMost), longestWait);
   }
 
   private async isRunning(): Promise<boolean> {

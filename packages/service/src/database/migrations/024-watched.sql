@@ -22,6 +22,8 @@ alter table tantamos.run
   -- not before this moment; nothing is begun while it is set
   add wakes_at timestamptz;
 
+create index on tantamos.run (wakes_at) where state = 'waiting_until';
+
 -- What happened to a run, in order.
 create table tantamos.run_event (
   id bigint generated always as identity primary key,
