@@ -50,6 +50,7 @@ export const changeRoutes = routesOf({
     path: '/api/changes',
     summary: 'What was changed: runs by time, person, type, field, record, value, outcome and words, newest first',
     answer: ChangesPage,
+    searches: true,
     query: ChangesQuery,
   },
 });

@@ -266,6 +266,7 @@ export const runRoutes = routesOf({
     path: '/api/runs/:id/recheck',
     summary: 'What has become of the records that it changed, counted anew',
     answer: RecheckView,
+    searches: true,
   },
   changeRun: {
     method: 'patch',

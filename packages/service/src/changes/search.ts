@@ -110,7 +110,7 @@ export async function runsThatMayFit(
       ? []
       : [sql`(r.started_at, r.id) < (select started_at, id from tantamos.run where id = ${value(after)}::uuid)`]),
   ];
-  const rows = await database.askWithin<{ id: string }>(
+  const rows = await database.askPlainly<{ id: string }>(
     sql`select r.id from tantamos.run r join tantamos.preview p on p.id = r.preview
         join tantamos.account a on a.id = r.started_by
       where ${tests.length > 0 ? join(tests, ' and ') : raw('true')}
@@ -185,7 +185,7 @@ export async function recordsThatFit(
   const fits = wanted.field
     ? sql` and ${among(sql`i.old`, wanted.old)} and ${among(stored, wanted.new)}${wanted.outcome === null ? sql` and (i.old is distinct from i.new)` : sql``}`
     : sql``;
-  const rows = await database.askWithin<{ count: number; position: number; n: number }>(
+  const rows = await database.askPlainly<{ count: number; position: number; n: number }>(
     sql`select count(*) over ()::int as count, s.position, i.n::int as n
       from (${stretches}) f
       join tantamos.run_batch s on s.run = ${value(run)}::uuid and s.position = f.position

@@ -57,7 +57,7 @@ export async function recheck(services: Services, r: RunRow, seen: Seen): Promis
     const type = typeNow(catalog, part.type);
     if (part.act !== 'update') {
       const taking = back[back.length - 1 - index]!;
-      for (const row of await database.askWithin<{ name: keyof Totals; n: number }>(
+      for (const row of await database.askPlainly<{ name: keyof Totals; n: number }>(
         wholeTotals(r, index, type, taking, catalog),
         longestSearch,
       ))
@@ -65,7 +65,7 @@ export async function recheck(services: Services, r: RunRow, seen: Seen): Promis
       continue;
     }
     const compared = comparedRows(r, index, part, type);
-    const [row] = await database.askWithin<Totals & Record<string, unknown>>(
+    const [row] = await database.askPlainly<Totals & Record<string, unknown>>(
       sql`select count(*) filter (where w.as_written)::int as written,
           count(*) filter (where w.present and not w.as_written and not w.put_back)::int as changed_since,
           count(*) filter (where not w.present)::int as gone,
@@ -81,7 +81,7 @@ export async function recheck(services: Services, r: RunRow, seen: Seen): Promis
     });
     fields.push(...(await valuesOf(services, seen, compared, shown)));
     if (row!.changed_since + row!.gone === 0) continue;
-    for (const other of await database.askWithin<Other>(othersOf(compared, part), longestSearch)) {
+    for (const other of await database.askPlainly<Other>(othersOf(compared, part), longestSearch)) {
       if (rows.length < mostRecords) rows.push(journalRow(other, part, index));
       if (other.present) since.add(other.key);
     }
@@ -166,7 +166,7 @@ async function valuesOf(
       group by v.value order by greatest(count(*) filter (where v.at = 'written'), count(*) filter (where v.at = 'now'),
         count(*) filter (where v.at = 'old')) desc, 1 limit ${value(mostValues)}`;
     try {
-      const rows = await services.database.askWithin<{
+      const rows = await services.database.askPlainly<{
         value: string | null;
         before: number;
         after: number;
@@ -223,7 +223,7 @@ async function whoOf(services: Services, seen: Seen, type: RecordType, compared:
   const field = type.fields.find((f) => tellsWho.test(f.name) && !f.hidden);
   if (!field) return null;
   const scope = new Scope(type, { timeZone: 'UTC', now: 0n });
-  const rows = await services.database.askWithin<{ value: string | null; n: number }>(
+  const rows = await services.database.askPlainly<{ value: string | null; n: number }>(
     sql`select ${asText(scope.own(field.name))} as value, count(*)::int as n
       from (${compared}) w join ${scope.from()} on ${keyIs(type, scope.root, raw('w.key'))}
       where w.present and not w.as_written and not w.put_back group by 1 order by 2 desc limit ${value(mostValues)}`,
@@ -245,7 +245,7 @@ async function matchesNow(services: Services, r: RunRow, seen: Seen): Promise<nu
   try {
     const { selection } = await services.compiler.selection(seen, r.job.selection);
     const scope = new Scope(selection.type, selection.env);
-    const [row] = await services.database.askWithin<{ n: number }>(
+    const [row] = await services.database.askPlainly<{ n: number }>(
       sql`select count(*)::int as n from ${scope.from()} where ${conditionOf(selection, scope)}`,
       longestSearch,
     );
@@ -263,7 +263,7 @@ async function laterRuns(
   seen: Seen,
   keys: readonly string[],
 ): Promise<RecheckView['laterRuns']> {
-  const rows = await services.database.askWithin<{ id: string; n: number }>(
+  const rows = await services.database.askPlainly<{ id: string; n: number }>(
     sql`select u.id, count(*)::int as n from tantamos.run u
       join tantamos.run_batch s on s.run = u.id and s.type = ${value(r.type)} and s.changed > 0
       join tantamos.batch b on b.preview = u.preview and b.position = s.batch
