@@ -161,6 +161,13 @@ export class Database {
     }
   }
 
+  /** The same if one is free at once and another stays free for others; if not, nothing is done. */
+  async withFree(purpose: Purpose, work: (connection: Connection) => Promise<void>): Promise<void> {
+    const { totalCount, idleCount, waitingCount } = this.pools[purpose];
+    const left = purposes[purpose].most - (totalCount - idleCount);
+    if (waitingCount === 0 && left > 1) await this.with(work, purpose);
+  }
+
   /** The same on a connection that is set up for a lane of a run. */
   async withLane<T>(work: (connection: Connection) => Promise<T>): Promise<T> {
     return this.on(this.lanes, work);
@@ -172,17 +179,7 @@ export class Database {
     work: (connection: Connection) => Promise<T>,
     purpose: Purpose = 'control',
   ): Promise<T> {
-    return this.with(async (connection) => {
-      await connection.query(`begin isolation level ${level}`);
-      try {
-        const result = await work(connection);
-        await connection.query('commit');
-        return result;
-      } catch (error) {
-        await connection.query('rollback').catch(() => {});
-        throw error;
-      }
-    }, purpose);
+    return this.with((connection) => transactionOn(connection, level, () => work(connection)), purpose);
   }
 
   /**
@@ -275,6 +272,29 @@ async function connected(pool: Pool): Promise<Connection> {
     return fail('busy', 'The service has as much to do as it can do at once; try again in a moment.', {
       retryAfter: tryAgainAfter,
     });
+  }
+}
+
+/** Cuts a connection; whoever uses it hears of it by the next statement. */
+export function cut(connection: Connection): void {
+  const { connection: wire } = connection as unknown as { connection: { stream: { destroy(): void } } };
+  wire.stream.destroy();
+}
+
+/** A transaction around `work` on a given connection; rolled back if it throws. */
+export async function transactionOn<T>(
+  connection: Connection,
+  level: 'read committed' | 'repeatable read',
+  work: () => Promise<T>,
+): Promise<T> {
+  await connection.query(`begin isolation level ${level}`);
+  try {
+    const result = await work();
+    await connection.query('commit');
+    return result;
+  } catch (error) {
+    await connection.query('rollback').catch(() => {});
+    throw error;
   }
 }
 

@@ -27,6 +27,8 @@ import {
 import { askOn, writtenBy, type Connection } from '../database/database';
 import type { Pair } from '../previews/preview-row';
 import { PairCounts } from './pair-counts';
+import { copyTable } from './copies';
+import { aboutPerPiece, aboutPerShare, piecesOf, sharedOut, type Piece } from './pieces';
 import { keyRanges } from './ranges';
 import { freezeRows } from './statements/freeze';
 import { readsWithin } from './statements/in-order';
@@ -51,6 +53,8 @@ export interface Freezing {
   readonly batchSize: number;
   /** Called as pieces are done; throws to give up. */
   progress(done: number, of: number): void;
+  /** Another connection under the same snapshot, whose transaction ends with this one's; null where none is free. */
+  second(): Promise<Connection | null>;
 }
 
 export interface Frozen {
@@ -60,14 +64,8 @@ export interface Frozen {
   readonly pairs: PairCounts;
 }
 
-/** Places above `low` and up to `high`. */
-interface Piece {
-  readonly low: number;
-  readonly high: number;
-}
-
-/** Records that one statement looks at, about. */
-const aboutPerPiece = 100_000;
+/** From so many records on, another connection is asked for. */
+const enoughForTwo = 50_000;
 /** Waves of readers and read that are told apart; deeper chains are not changed in one go. */
 const mostWaves = 2000;
 
@@ -92,11 +90,13 @@ export class Freezer {
 
   async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
     this.order = order;
+    // What another connection writes is not seen by this one: nothing more may come of it.
+    const isLast = (part: CheckedPart): boolean => parts.length === 1 && !part.falls?.length;
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
       if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
       else if (uniqueChanges(part).length > 0) await this.distinct(part, frozen, i);
-      else if (needsChoosing(part)) await this.chosen(part, frozen, i);
+      else if (needsChoosing(part)) await this.chosen(part, frozen, i, isLast(part));
       else await this.ranged(part, frozen, i);
       await this.fall(part, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
@@ -188,29 +188,49 @@ export class Freezer {
     }
   }
 
-  /** A selection that must be found as a whole. */
-  private async chosen(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
+  /** A selection that must be found as a whole; from then on two may work on it. */
+  private async chosen(part: CheckedPart, frozen: OrderPart, index: number, mayShare: boolean): Promise<void> {
+    const { batchSize, progress } = this.freezing;
     const chosen = raw(`pg_temp.chosen_${index}`);
-    const count = await this.table(
-      chosen,
-      chosenRows(part, this.planned, this.dealt(part)),
-      raw('using brin (n) with (pages_per_range = 8)'),
-    );
-    const pieces = this.piecesOf(count);
+    const rows = chosenRows(part, this.planned, this.dealt(part));
+    const count = await this.table(chosen, rows, byPlace);
+    const second = mayShare && count >= enoughForTwo ? await this.freezing.second() : null;
+    const pieces = piecesOf(count, batchSize, second ? aboutPerShare : aboutPerPiece);
     const ends = isFoundBySpot(part.selection.type)
       ? new Map<number, string>()
       : await this.keysAt(
           chosen,
           pieces.flatMap(({ low, high }) => [low + 1, high]),
         );
-    // What was found comes first, then what is joined to it: looked up one by one, it is not to wait for joins of its own.
-    await this.connection.query('set local join_collapse_limit = 1');
-    await this.inPieces(pieces, async ({ low, high }) => {
-      const [first, last] = [ends.get(low + 1), ends.get(high)];
-      const cut: Cut = { by: 'place', chosen, low, high, ...(first && last ? { ends: { first, last } } : {}) };
-      await this.write(index, part.type, frozen.writes, partRows(part, cut, this.planned));
+    const before = this.batches;
+    let done = 0;
+    const writer =
+      (connection: Connection) =>
+      async ({ low, high }: Piece): Promise<void> => {
+        const [first, last] = [ends.get(low + 1), ends.get(high)];
+        const cut: Cut = { by: 'place', chosen, low, high, ...(first && last ? { ends: { first, last } } : {}) };
+        const at = { connection, position: before + low / batchSize };
+        await this.write(index, part.type, frozen.writes, partRows(part, cut, this.planned), at);
+        progress(++done, pieces.length);
+      };
+    const write = writer(this.connection);
+    await foundFirst(this.connection, async () => {
+      // The first tells which pairs of each field are counted one by one.
+      await write(pieces[0]!);
+      const rest = pieces.slice(1);
+      if (!second) for (const piece of rest) await write(piece);
+      else {
+        const half = rest[Math.floor(rest.length / 2)]!.low;
+        await askOn(second, sql`create temp table ${bare(chosen)} on commit drop as ${rows} with no data`);
+        const isThere = copyTable(this.connection, second, chosen, sql`n > ${raw(String(half))}`).then(() =>
+          indexed(second, chosen, byPlace),
+        );
+        // This one goes on as soon as it has sent what the other is to have.
+        await foundFirst(second, () =>
+          sharedOut(rest, half, write, (piece) => isThere.then(() => writer(second)(piece))),
+        );
+      }
     });
-    await this.connection.query('set local join_collapse_limit to default');
   }
 
   /** The keys that `by` of those records has that an earlier part will change; null where it does not matter. */
@@ -277,7 +297,7 @@ export class Freezer {
     rows: Sql,
     count: number,
   ): Promise<void> {
-    await this.inPieces(this.piecesOf(count), async ({ low, high }) => {
+    await this.inPieces(piecesOf(count, this.freezing.batchSize), async ({ low, high }) => {
       const piece = sql`select *, at_last - ${value(low)} as n from ${rows} where at_last > ${value(low)} and at_last <= ${value(high)}`;
       await this.write(index, part.type, frozen.writes, piece);
     });
@@ -337,23 +357,9 @@ export class Freezer {
 
   /** A temporary table of rows, indexed and analysed; how many there are. */
   private async table(name: Sql, rows: Sql, index: Sql): Promise<number> {
-    const count = await writtenBy(
-      this.connection,
-      sql`create temp table ${raw(name.pieces.join('').replace('pg_temp.', ''))} on commit drop as ${rows}`,
-    );
-    await askOn(this.connection, sql`create index on ${name} ${index}`);
-    await askOn(this.connection, sql`analyze ${name}`);
+    const count = await writtenBy(this.connection, sql`create temp table ${bare(name)} on commit drop as ${rows}`);
+    await indexed(this.connection, name, index);
     return count;
-  }
-
-  /** Places, cut where batches end, so that no batch is short for it. The first piece is one batch: it tells about all. */
-  private piecesOf(count: number): readonly Piece[] {
-    const { batchSize } = this.freezing;
-    const step = Math.max(1, Math.floor(aboutPerPiece / batchSize)) * batchSize;
-    const pieces: Piece[] = [];
-    for (let low = 0; low < count || low === 0; low = pieces.at(-1)!.high)
-      pieces.push({ low, high: Math.min(Math.max(count, 1), low + (low === 0 && count > step ? batchSize : step)) });
-    return pieces;
   }
 
   private async inPieces(pieces: readonly Piece[], work: (piece: Piece) => Promise<void>): Promise<void> {
@@ -363,31 +369,57 @@ export class Freezer {
     }
   }
 
-  private async write(part: number, type: RecordType, fields: readonly string[], rows: Sql): Promise<void> {
+  /** Freezes rows: as the batches that follow, or from a position on over a connection. */
+  private async write(
+    part: number,
+    type: RecordType,
+    fields: readonly string[],
+    rows: Sql,
+    { connection, position } = { connection: this.connection, position: this.batches },
+  ): Promise<void> {
     const { previewId, batchSize } = this.freezing;
     const along = alongOf(this.order)
       .filter((a) => !this.isUndo && a.part === part && a.entry.act === 'create')
       .map(({ at, entry }) => ({ at, fields: entry.writes }));
     const places = this.order.parts[part]!.act === 'update' && type.hasPlaces;
+    // Of what is deleted every value goes: nobody counts them.
+    const isDelete = this.order.parts[part]!.act === 'delete';
+    const counted = fields.map((field) => (isDelete ? [] : this.pairs.counted(part, field)));
     const statement = freezeRows(rows, fields, {
       previewId,
       part,
-      firstPosition: this.batches,
+      firstPosition: position,
       batchSize,
       along,
       places,
-      // Of what is deleted every value goes: nobody counts them.
-      counted: fields.map((field) => (this.order.parts[part]!.act === 'delete' ? [] : this.pairs.counted(part, field))),
+      counted,
     });
-    const told = await askOn<Omit<Pair, 'part' | 'field'> & { field: string | null }>(this.connection, statement);
+    const told = await askOn<Omit<Pair, 'part' | 'field'> & { field: string | null }>(connection, statement);
     this.batches += told.find((row) => row.field === null)!.count;
-    for (const field of fields)
-      this.pairs.add(
-        part,
-        field,
-        told.flatMap((row) => (row.field === field ? [{ ...row, part, field }] : [])),
-      );
+    for (const [i, field] of fields.entries()) {
+      const found = told.flatMap((row) => (row.field === field ? [{ ...row, part, field }] : []));
+      this.pairs.add(part, field, found, counted[i]!);
+    }
   }
+}
+
+const byPlace = raw('using brin (n) with (pages_per_range = 8)');
+
+/** A temporary table's name as it is made. */
+function bare(name: Sql): Sql {
+  return raw(name.pieces.join('').replace('pg_temp.', ''));
+}
+
+async function indexed(connection: Connection, table: Sql, index: Sql): Promise<void> {
+  await askOn(connection, sql`create index on ${table} ${index}`);
+  await askOn(connection, sql`analyze ${table}`);
+}
+
+/** What was found comes first, then what is joined to it: looked up one by one, it is not to wait for joins of its own. */
+async function foundFirst(connection: Connection, work: () => Promise<void>): Promise<void> {
+  await connection.query('set local join_collapse_limit = 1');
+  await work();
+  await connection.query('set local join_collapse_limit to default');
 }
 
 const inverseAct: Readonly<Record<Along['act'], Along['act']>> = {

@@ -18,10 +18,18 @@ export class PairCounts {
     return examples ? [...examples.values()] : 'all';
   }
 
-  /** Adds what was found of a field in a piece; of what is counted as an example, nothing but the examples. */
-  add(part: number, field: string, found: readonly Pair[]): void {
+  /**
+   * Adds what was found of a field in a piece, of which `asked` was to be counted; of what is counted as an example, nothing but
+   * the examples. Two pieces may be counted at the same time: of examples that came up meanwhile, those stay whose number in
+   * the other piece is known.
+   */
+  add(part: number, field: string, found: readonly Pair[], asked: Counted): void {
     const name = nameOf(part, field);
     const examples = this.examples.get(name);
+    if (examples && asked === 'all' && found.length > mostPairs) {
+      const told = new Set(found.map(pairOf));
+      for (const key of examples.keys()) if (!told.has(key)) examples.delete(key);
+    }
     const known = examples ?? this.fields.get(name) ?? new Map<string, Pair>();
     for (const pair of found) {
       const key = pairOf(pair);
@@ -42,7 +50,7 @@ export class PairCounts {
 
   /** The fields of which there are more than are listed. */
   more(): string[] {
-    return [...this.examples.values()].map((pairs) => [...pairs.values()][0]!.field);
+    return [...this.examples.keys()].map((name) => (JSON.parse(name) as [part: number, field: string])[1]);
   }
 }
 

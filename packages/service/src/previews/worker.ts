@@ -1,12 +1,12 @@
 import { randomUUID } from 'node:crypto';
-import { alongOf, ProblemError, verdicts } from '@tantamos/core';
+import { ProblemError } from '@tantamos/core';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
 import { codeOf, isAboutShape, isTakenAway } from '../database/refusal';
-import { Freezer, type Frozen } from '../engine/freezer';
 import { PlacesEach } from '../places';
+import { Cancelled, freezeHeld, type Held } from './freezing';
 import { selectPreviews, type PreviewRow } from './preview-row';
 import type { Work, Works } from './work';
 
@@ -17,21 +17,20 @@ const renewEvery = 500;
 const mostTries = 3;
 /** Previews of one person that this process works on at the same time. */
 const mostAtOnce = 2;
-const lockSpace = 741_002;
 
 interface Task {
   cancelled: boolean;
   /** Comes when it is cancelled. */
   readonly stopped: Promise<void>;
   stop(): void;
-  connection: Connection | null;
+  readonly connections: Set<Connection>;
   done: number;
   of: number;
   readonly finished: Promise<void>;
 }
 
 /**
- * Works previews out in sets, in SQL, each in one transaction, and freezes them as batches. A preview that is being worked out
+ * Works previews out in sets, in SQL, each under one snapshot, and freezes them as batches. A preview that is being worked out
  * is a row with a lease: should its process die, another one takes it up from the beginning.
  */
 export class PreviewWorker {
@@ -88,9 +87,13 @@ export class PreviewWorker {
   }
 
   private async giveUp(task: Task): Promise<void> {
-    task.stop();
-    if (task.connection) await this.database.cancel(task.connection);
+    await this.stopped(task);
     await task.finished;
+  }
+
+  private async stopped(task: Task): Promise<void> {
+    task.stop();
+    await Promise.all([...task.connections].map((connection) => this.database.cancel(connection)));
   }
 
   /** Takes up what a process that died, or was told to end, has left. */
@@ -127,7 +130,7 @@ export class PreviewWorker {
     if (this.closed) task.stop();
     const timer = setInterval(() => void this.renew(id, task), renewEvery);
     const finished = this.inTurn(id, task, given)
-      .catch((error: unknown) => (task.cancelled ? undefined : this.failed(id, error)))
+      .catch((error: unknown) => (task.cancelled || error instanceof Cancelled ? undefined : this.failed(id, error)))
       .finally(() => {
         clearInterval(timer);
         this.tasks.delete(id);
@@ -147,8 +150,7 @@ export class PreviewWorker {
       .catch(() => null);
     this.events.send(`preview ${id}`);
     if (row === null || row?.state === 'working' || !this.tasks.has(id)) return;
-    task.stop();
-    if (task.connection) await this.database.cancel(task.connection);
+    await this.stopped(task);
   }
 
   /** A person's previews are worked out a few at a time, so that those of others need not wait for all of them. */
@@ -172,39 +174,21 @@ export class PreviewWorker {
 
   private async freeze(id: string, task: Task, given?: Work): Promise<void> {
     const row = (await this.database.one<PreviewRow>(`${selectPreviews} where p.id = $1`, [id]))!;
-    const { freeze, sentence, notes, figures } = given ?? (await this.works.of(row));
-    await this.database.transaction(
-      'repeatable read',
-      async (connection) => {
-        task.connection = connection;
-        // What is worked out for each record is other than for the last: there is nothing to remember.
-        // Long statements, each of 100,000 records at most, are compiled for longer than that saves. Measured: 370 to be deleted
-        // with what falls with them took 19.9 s, of which 19.7 went by before the first row; without, 1.7 s. 100,000 with four
-        // edits: 0.92 s; without, 0.80 s. And tables of a moment need no fine statistics.
-        await connection.query(
-          `set local work_mem = '64MB'; set local enable_memoize = off; set local jit = off; set local default_statistics_target = 10`,
-        );
-        const until = await timeLimit(connection);
-        // A process that was thought dead and is not keeps the others out: only one of them freezes.
-        await connection.query('select pg_advisory_xact_lock($1, hashtext($2))', [lockSpace, id]);
-        const freezer = new Freezer(connection, {
-          previewId: id,
-          batchSize: row.batch_size,
-          progress: (done, of) => {
-            Object.assign(task, { done, of });
-            if (task.cancelled) throw new Cancelled();
-            if (Date.now() > until.at) throw tooLong(until.minutes);
-          },
-        });
-        const frozen = await freeze(freezer);
-        await writeTotals(connection, id, frozen, sentence);
-        task.connection = null;
+    const work = given ?? (await this.works.of(row));
+    const held: Held = {
+      preview: id,
+      holder: this.me,
+      batchSize: row.batch_size,
+      connections: task.connections,
+      progress: (done, of) => {
+        Object.assign(task, { done, of });
+        if (task.cancelled) throw new Cancelled();
       },
-      'freezes',
-    );
+    };
+    await freezeHeld(this.database, held, work);
     this.events.send(`preview ${id}`);
     // Apart from the set itself: what it says can be looked up later, and holds nobody up.
-    const said = [await notes(id), await figures(id)].map((part) => JSON.stringify(part));
+    const said = [await work.notes(id), await work.figures(id)].map((part) => JSON.stringify(part));
     await this.database.rows('update tantamos.preview set notes = $2, figures = $3 where id = $1', [id, ...said]);
     await this.database.rows('delete from tantamos.preview_work where preview = $1', [id]);
   }
@@ -230,69 +214,11 @@ function newTask(): Task {
       this.cancelled = true;
       heard();
     },
-    connection: null,
+    connections: new Set(),
     done: 0,
     of: 1,
     finished: Promise.resolve(),
   };
-}
-
-class Cancelled extends Error {}
-
-/**
- * A transaction as long as a preview holds back the cleaning of every table (vacuum), so it is given so long at most: by a
- * limit on each statement, and by the time it is in between.
- */
-async function timeLimit(connection: Connection): Promise<{ at: number; minutes: number }> {
-  const { rows } = await connection.query<{ minutes: number }>(
-    `select preview_minutes as minutes, set_config('statement_timeout', (preview_minutes * 60000)::text, true) from tantamos.workspace`,
-  );
-  const { minutes } = rows[0]!;
-  return { at: Date.now() + minutes * 60_000, minutes };
-}
-
-function tooLong(minutes: number): ProblemError {
-  return new ProblemError({
-    code: 'too_slow',
-    message: `It was given up after ${minutes === 1 ? 'a minute' : `${minutes} minutes`}: a longer one would hold back the database’s own cleaning (vacuum). Narrow the selection, or have an administrator allow more (preview minutes).`,
-  });
-}
-
-async function writeTotals(
-  connection: Connection,
-  id: string,
-  { order, batches, pairs }: Frozen,
-  sentence: (matched: readonly number[]) => string,
-): Promise<void> {
-  const { rowCount } = await connection.query(
-    `update tantamos.preview p set state = 'ready', ready_at = clock_timestamp(), batches = $2, pairs = $3, more_pairs = $4,
-       work_order = $5, matched = t.matched, ${verdicts.map((v) => `${v} = t.${v}`).join(', ')},
-       along = array(select coalesce((select sum(cardinality(owners)) from tantamos.batch_along where preview = p.id and along = n), 0)
-         from generate_series(0, $6::int - 1) n order by n),
-       causes = coalesce((
-         select jsonb_agg(jsonb_build_object('cause', case when c.kinds = 1 then c.one else c.reason end, 'count', c.count)
-           order by c.count desc)
-         from (
-           select tantamos.reason_of(cause) as reason, min(cause) as one, count(distinct cause) as kinds, count(*) as count
-           from tantamos.batch b, unnest(b.causes) cause
-           where b.preview = p.id and b.causes is not null and cause is not null group by 1) c), '[]')
-     from (select coalesce(sum(size), 0) as matched,
-         ${verdicts.map((v) => `coalesce(sum(${v}), 0) as ${v}`).join(', ')}
-       from tantamos.batch where preview = $1) t
-     where p.id = $1 and p.state = 'working'`,
-    [id, batches, JSON.stringify(pairs.list()), JSON.stringify(pairs.more()), order, alongOf(order).length],
-  );
-  if (!rowCount) throw new Cancelled();
-  const { rows } = await connection.query<{ part: number; matched: number; changes: number }>(
-    'select part, sum(size)::int as matched, sum(will_change)::int as changes from tantamos.batch where preview = $1 group by part',
-    [id],
-  );
-  const of = order.parts.map((_, part) => rows.find((row) => row.part === part));
-  await connection.query('update tantamos.preview set sentence = $2, part_changes = $3 where id = $1', [
-    id,
-    sentence(of.map((row) => row?.matched ?? 0)),
-    of.map((row) => row?.changes ?? 0),
-  ]);
 }
 
 function troubleWords(error: unknown): string {

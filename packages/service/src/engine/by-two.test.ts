@@ -1,0 +1,111 @@
+import { previewed } from '../testing/jobs';
+import { openWorkspace, type Workspace } from '../testing/workspace';
+
+const rows = 120_000;
+
+describe('a preview that two connections work on', () => {
+  let w: Workspace;
+  beforeAll(async () => {
+    w = await openWorkspace();
+    await w.sql
+      .query(`create table crates (id int primary key, kind int not null, shade text, code text, made timestamptz not null);
+      insert into crates select n, n % 40, case when n % 3 = 0 then E'a\\tb\\\\' || n end, null, now() from generate_series(1, ${rows}) n;
+      analyze crates`);
+    w.services.catalogs.refresh();
+  });
+  afterAll(() => w.close());
+
+  const job = (prefix: string) => ({
+    selection: { type: 'crates', filter: 'kind <> 7' },
+    edits: [
+      { kind: 'compute', field: 'shade', formula: "CONCATENATE('shade ', TEXT(kind))" },
+      { kind: 'number', field: 'code', prefix, width: 7, order: ['-id'] },
+    ] as const,
+    safety: { batchSize: 700 },
+  });
+  const matched = (rows * 39) / 40;
+  const frozen = async (preview: string) =>
+    (
+      await w.sql.query(
+        `select b.position, b.keys, b.signatures, b.verdicts, h.places::text, array_agg(v.old order by v.field)::text as old,
+           array_agg(v.new order by v.field)::text as new
+         from tantamos.batch b join tantamos.batch_value v using (preview, position) join tantamos.batch_place h using (preview, position)
+         where preview = $1 group by 1, 2, 3, 4, 5 order by 1`,
+        [preview],
+      )
+    ).rows;
+  const writers = async (preview: string): Promise<number> =>
+    (
+      await w.sql.query<{ n: number }>(
+        'select count(distinct xmin::text)::int as n from tantamos.batch where preview = $1',
+        [preview],
+      )
+    ).rows[0]!.n;
+  /** The backends that freeze at the same time, as soon as there are two. */
+  const freezing = async (): Promise<number[]> => {
+    const until = Date.now() + 20_000;
+    for (let found: number[] = []; Date.now() < until;) {
+      const { rows } = await w.sql.query<{ pid: number }>(
+        `select pid from pg_stat_activity where datname = current_database() and state = 'active'
+           and query like '%matched as materialized%' and pid <> pg_backend_pid() order by xact_start desc`,
+      );
+      found = rows.map((r) => r.pid);
+      if (found.length === 2) return found;
+    }
+    throw new Error('Two never froze at the same time.');
+  };
+
+  it('is the one that a single connection makes', async () => {
+    const byTwo = await previewed(w.admin, job('C-'));
+    expect(await writers(byTwo.id)).toBe(2);
+    // One connection for previews stays free for those of others: with three of the five taken there is none to be had.
+    let release = (): void => {};
+    const taken = new Promise<void>((resolve) => (release = resolve));
+    const holders = [1, 2, 3].map(() => w.services.database.with(() => taken, 'freezes'));
+    const alone = await previewed(w.admin, job('C-')).finally(release);
+    await Promise.all(holders);
+    expect(await writers(alone.id)).toBe(1);
+
+    expect(byTwo.totals).toMatchObject({ matched, will_change: matched });
+    expect(byTwo.totals).toEqual(alone.totals);
+    expect(byTwo.pairs.filter((p) => p.field === 'shade')).toEqual(alone.pairs.filter((p) => p.field === 'shade'));
+    expect(byTwo.morePairs).toEqual(alone.morePairs);
+    const one = await frozen(alone.id);
+    expect(one).toHaveLength(Math.ceil(matched / 700));
+    expect(await frozen(byTwo.id)).toEqual(one);
+  });
+
+  it('leaves nothing when it is withdrawn, and fails as a whole when one of the two is cut', async () => {
+    const begun = async (prefix: string) => {
+      const made = w.admin.makePreview(job(prefix));
+      const both = await freezing();
+      const { rows } = await w.sql.query<{ id: string }>(`select id from tantamos.preview where state = 'working'`);
+      return { made, both, id: rows[0]!.id };
+    };
+    const withdrawn = await begun('D-');
+    await w.admin.dropPreview(withdrawn.id);
+    expect((await withdrawn.made).state).toBe('cancelled');
+    expect((await w.sql.query('select from tantamos.batch where preview = $1', [withdrawn.id])).rowCount).toBe(0);
+
+    const broken = await begun('E-');
+    await w.sql.query('select pg_terminate_backend($1)', [broken.both[0]]);
+    expect(await broken.made).toMatchObject({ state: 'failed' });
+    expect((await w.sql.query('select from tantamos.batch where preview = $1', [broken.id])).rowCount).toBe(0);
+    expect((await previewed(w.admin, job('F-'))).totals.will_change).toBe(matched);
+  });
+
+  it('is worked out anew where an attempt has left something of itself', async () => {
+    const made = await previewed(w.admin, job('G-'));
+    // As if the process had died when all was written but the totals.
+    await w.sql.query(
+      `with left_behind as (update tantamos.preview set state = 'working', ready_at = null where id = $1 returning id)
+       insert into tantamos.preview_work (preview, tries, lease_until) select id, 1, now() - interval '1 second' from left_behind`,
+      [made.id],
+    );
+    await w.sql.query('delete from tantamos.batch where preview = $1 and position % 2 = 0', [made.id]);
+    let last;
+    for await (const now of w.admin.previewEvents(made.id)) last = now;
+    expect(last).toMatchObject({ state: 'ready', trouble: null, totals: { matched, will_change: matched } });
+    expect(await frozen(made.id)).toHaveLength(Math.ceil(matched / 700));
+  });
+});
