@@ -44,13 +44,17 @@ export function fileType(
     const { base, dbType } = kinds[reading.as];
     return [fieldOf(readName(i), name, base, dbType), fieldOf(saidName(i), name, 'text', 'text')];
   });
-  const cells = columns.flatMap(({ reading }, i) => {
-    const said = cell(i);
-    return [sql`${read(said, reading, zone)} as ${raw(readName(i))}`, sql`${said} as ${raw(saidName(i))}`];
+  const cells = columns.map((_, i) => sql`${cell(i)} as ${raw(saidName(i))}`);
+  const values = columns.flatMap(({ reading }, i) => {
+    const said = raw(`s.${saidName(i)}`);
+    return [sql`${read(said, reading, zone)} as ${raw(readName(i))}`, said];
   });
-  // Read once (`offset 0`): a value is asked for several times of every row, and would be read as often.
-  const source = sql`(select ${join([raw('r.n'), ...cells], ', ')} from tantamos.file_row r
-    where r.file = ${value(file)}::uuid and ${where} offset 0)`;
+  // Cut out once, and read once (`offset 0`): either is asked for several times of every row, and would be done as often.
+  // Beside the fields stands what a row is apart from its values, for who asks the rows themselves.
+  const itself = (row: string): readonly Sql[] => ['n', 'at', 'cells', 'trouble'].map((name) => raw(`${row}.${name}`));
+  const source = sql`(select ${join([...itself('s'), ...values], ', ')} from (
+    select ${join([...itself('r'), ...cells], ', ')} from tantamos.file_row r
+    where r.file = ${value(file)}::uuid and ${where} offset 0) s offset 0)`;
   return {
     ...nothing,
     id: `file:${file}`,

@@ -1,6 +1,7 @@
 import type { FileReport, JobBody, ListReportView } from '@tantamos/contract';
 import { pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
-import { askOn, type Connection, type Database } from '../database/database';
+import { askOn, writtenBy, type Connection, type Database } from '../database/database';
+import { learnt } from '../lists/learnt';
 import { fates, isPlainly } from './fates';
 import { reportOf, stoppedBy } from './report';
 import { narrowToEdited } from './signed';
@@ -27,7 +28,7 @@ export async function applyPlan(
   checked: CheckedPlan,
   env: Env,
 ): Promise<Applied> {
-  return database.transaction(
+  const applied = await database.transaction(
     'read committed',
     async (connection) => {
       await connection.query(
@@ -41,11 +42,12 @@ export async function applyPlan(
         sql`create temp table filed on commit drop as ${fates(file.id, checked, env, await isPlainly(connection, file.id, checked))}`,
       );
       if (checked.signed !== null) await narrowToEdited(connection, file.id, checked);
-      await connection.query('analyze filed');
       await connection.query('delete from tantamos.file_fate where file = $1', [file.id]);
+      // Of a row that is about several records, that of one.
+      const one =
+        checked.plan.several === 'all' ? ['distinct on (n)', `order by n, fate = 'taken' desc, key`] : ['', ''];
       await connection.query(
-        `insert into tantamos.file_fate (file, n, fate, reason, key)
-         select distinct on (n) $1, n, fate, reason, key from filed order by n, fate = 'taken' desc, key`,
+        `insert into tantamos.file_fate (file, n, fate, reason, key) select ${one[0]} $1::uuid, n, fate, reason, key from filed ${one[1]}`,
         [file.id],
       );
       const report = await reportOf(connection, file, checked);
@@ -60,6 +62,8 @@ export async function applyPlan(
     },
     'freezes',
   );
+  if (applied.job) await learnt(database, applied.report.fates.taken);
+  return applied;
 }
 
 async function jobOf(
@@ -83,15 +87,14 @@ async function jobOf(
       const { id } = given[0]!;
       const isEdited = checked.signed === null ? raw('') : sql` and ${raw(`e${i + 1}`)}`;
       const blank = sql`${isEdited}${plan.blank === 'clear' ? raw('') : sql` and ${v} is not null`}`;
-      const [put] = await askOn<{ n: number }>(
+      const count = await writtenBy(
         connection,
-        sql`with put as (insert into tantamos.given_value (given, key, value)
-            select ${value(id)}::uuid, key, ${v} from filed where fate = 'taken'${blank} returning 1)
-          select count(*)::int as n from put`,
+        sql`insert into tantamos.given_value (given, key, value)
+          select ${value(id)}::uuid, key, ${v} from filed where fate = 'taken'${blank}`,
       );
-      if (put!.n === 0) continue;
-      await connection.query('update tantamos.given set count = $2 where id = $1', [id, put!.n]);
-      edits.push({ kind: 'put', field: field.name, given: { id, count: put!.n } });
+      if (count === 0) continue;
+      await connection.query('update tantamos.given set count = $2 where id = $1', [id, count]);
+      edits.push({ kind: 'put', field: field.name, given: { id, count } });
     }
   const makes =
     report.fates.new > 0

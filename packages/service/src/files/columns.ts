@@ -6,7 +6,7 @@ import type { Connection } from '../database/database';
 const atOnce = 40;
 const mostSamples = 5;
 /** Rows that say what a column looks like; of those that look like dates all rows are asked which way round they are. */
-const mostLooked = 2_000;
+const mostLooked = 1_000;
 
 interface Counts extends DateCounts {
   readonly i: number;
@@ -28,8 +28,11 @@ interface DateCounts {
 const cells = `tantamos.file_row r cross join unnest($2::int[]) i
   cross join lateral (select nullif(btrim(r.cells[i + 1], E' \\t\\r\\n\\u00a0'), '') as said) s
   cross join lateral (select case when not starts_with(said, $3) and length(said) <= 200 then said end as c) k`;
-const dates = `count(*) filter (where c is not null and (c !~ '^\\d{1,4}[-/. ]|^[A-Za-z]{3}' or tantamos.read_date(c, 'dmy') is null))::int as no_dmy,
-  count(*) filter (where c is not null and (c !~ '^\\d{1,4}[-/. ]|^[A-Za-z]{3}' or tantamos.read_date(c, 'mdy') is null))::int as no_mdy,
+// Reading takes 15 µs a cell: what cannot be one is not read.
+const noDate = `c !~* '^(\\d{1,4}[-/. ]|jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)'`;
+const noNumber = `c !~ '^[^A-Za-z]*\\d'`;
+const dates = `count(*) filter (where c is not null and (${noDate} or tantamos.read_date(c, 'dmy') is null))::int as no_dmy,
+  count(*) filter (where c is not null and (${noDate} or tantamos.read_date(c, 'mdy') is null))::int as no_mdy,
   count(*) filter (where c ~ '^\\d{1,2}[-/.]\\d' and tantamos.read_date(c, 'dmy') is distinct from tantamos.read_date(c, 'mdy'))::int as differ`;
 
 /** What each column looks like: how its numbers and dates are written. */
@@ -46,8 +49,8 @@ export async function columnsOf(
     const { rows: found } = await connection.query<Counts>(
       `select i, count(c)::int as filled,
          coalesce((array_agg(distinct left(c, 60)) filter (where c is not null and n <= 200 * $4))[1:${mostSamples}], '{}') as samples,
-         count(*) filter (where c is not null and (c !~ '\\d' or tantamos.read_number(c, '.') is null))::int as no_point,
-         count(*) filter (where c is not null and (c !~ '\\d' or tantamos.read_number(c, ',') is null))::int as no_comma, ${dates}
+         count(*) filter (where c is not null and (${noNumber} or tantamos.read_number(c, '.') is null))::int as no_point,
+         count(*) filter (where c is not null and (${noNumber} or tantamos.read_number(c, ',') is null))::int as no_comma, ${dates}
        from ${cells} where r.file = $1 and n % $4 = 0 group by i order by i`,
       [file, some, errorMark, step],
     );

@@ -4,6 +4,7 @@ import {
   join,
   keyText,
   raw,
+  saidName,
   Scope,
   sql,
   value,
@@ -40,20 +41,33 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
   const causes = signed === null ? [] : changes.map((_, i) => `u${i + 1}`);
   const names = [...changes.map((_, i) => `v${i + 1}`), ...causes];
   const values = names.map((name) => raw(`w.${name}`));
-  const errors = used.map(
-    (i) =>
-      sql`when starts_with(r.cells[${raw(String(i + 1))}], ${value(errorMark)}) then ${value(`“${columns[i]!.name}” holds an error: `)} || substr(r.cells[${raw(String(i + 1))}], 2, 40)`,
-  );
-  const noKey = (signed === null ? match : [{ column: signed }]).map(
-    ({ column }) => sql`when ${cell(column)} is null then ${value(`“${columns[column]!.name}” is empty`)}`,
-  );
+  const asked = signed === null ? match.map((m) => m.column) : [signed];
+  const itself = (row: Sql): readonly Sql[] => {
+    const errors = used.map((i) => {
+      const said = sql`${row}.cells[${raw(String(i + 1))}]`;
+      const words = value(`“${columns[i]!.name}” holds an error: `);
+      return sql`when starts_with(${said}, ${value(errorMark)}) then ${words} || substr(${said}, 2, 40)`;
+    });
+    const isMissing = (column: number): Sql => sql`${row}.${raw(saidName(column))} is null`;
+    const noKey = asked.map((i) => sql`when ${isMissing(i)} then ${value(`“${columns[i]!.name}” is empty`)}`);
+    // What has a key is not blank: nothing else of it needs to be looked at.
+    const mayBeBlank = asked.length > 0 ? sql`(${join(asked.map(isMissing), ' or ')})` : raw('true');
+    return [
+      sql`${row}.at, ${row}.trouble, ${row}.cells, ${firstOf(errors)} as error, ${firstOf(noKey)} as no_key`,
+      sql`${mayBeBlank} and array_to_string(${row}.cells, '') ~ '^\\s*$' as is_blank`,
+    ];
+  };
   const same =
     signed === null
       ? join(
-          match.map((m) => said(m, checked, isPlain)),
+          match.map((m) => said(m, cell(m.column, 'w'), checked, isPlain)),
           ', ',
         )
-      : cell(signed);
+      : cell(signed, 'w');
+  const allValues = sql`jsonb_build_array(${join(
+    names.map((name) => raw(`f.${name}`)),
+    ', ',
+  )})::text`;
   const made = plan.unknown === 'create' ? raw(`'new'`) : raw(`'unknown'`);
   const needed =
     plan.blank === 'clear' && signed === null
@@ -64,50 +78,41 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
         )
       : [];
   return sql`
-    with rows as materialized (
-      select r.n, r.at, r.trouble, array_to_string(r.cells, '') ~ '^\\s*$' as is_blank,
-        ${firstOf(errors)} as error, ${firstOf(noKey)} as no_key,
-        jsonb_build_array(${same})::text as same
-      from tantamos.file_row r where r.file = ${value(file)}::uuid),
-    found as materialized (${matches(file, checked, env, isPlain)}),
-    worth as materialized (${workedRows(rows, changes, env, signed === null ? 'first' : 'apart')}),
-    first as (
-      select r.n, r.at, f.key, r.same, jsonb_build_array(${join(values, ', ')})::text as all_values${join(
+    with found as materialized (${matches(file, checked, env, isPlain)}),
+    worth as materialized (${workedRows(rows, changes, env, signed === null ? 'first' : 'apart', itself)}),
+    first as materialized (
+      select w.n, w.at, f.key, case when f.key is null then jsonb_build_array(${same})::text else f.key end as what${join(
         values.map((v, i) => sql`, ${v} as ${raw(names[i]!)}`),
         '',
       )},
-        case when r.is_blank then 'blank' when r.trouble is not null or r.error is not null then 'unfit'
-          when r.no_key is not null then 'unknown' when f.n is null and w.cause is null then ${made}
+        case when w.is_blank then 'blank' when w.trouble is not null or w.error is not null then 'unfit'
+          when w.no_key is not null then 'unknown' when f.n is null and w.cause is null then ${made}
           when f.n is null and ${made} = 'unknown' then 'unknown'
           when f.fits > 1 and ${raw(plan.several === 'skip' ? 'true' : 'false')} then 'several'
           when w.cause is not null or n.cause is not null then 'unfit' else 'taken' end as fate,
-        case when r.is_blank then null when r.trouble is not null then r.trouble when r.error is not null then r.error
-          when r.no_key is not null then r.no_key
+        case when w.is_blank then null when w.trouble is not null then w.trouble when w.error is not null then w.error
+          when w.no_key is not null then w.no_key
           when f.n is null and (w.cause is null or ${made} = 'unknown') then case when ${made} = 'unknown' then 'no record fits' end
           when f.fits > 1 and ${raw(plan.several === 'skip' ? 'true' : 'false')} then f.fits || ' records fit'
           else coalesce(w.cause, n.cause) end as reason
-      from rows r left join found f on f.n = r.n and (f.k = 1 or ${raw(plan.several === 'all' ? 'true' : 'false')})
-      join worth w on w.n = r.n
+      from worth w left join found f on f.n = w.n
       cross join lateral (select ${firstOf(needed)} as cause) n),
-    second as (
-      select f.*, row_number() over same as nth, min(all_values) over whole as least, max(all_values) over whole as most,
-        min(at) over whole as first_at, max(at) over whole as last_at
-      from first f
-      window whole as (partition by fate, coalesce(key, same)), same as (partition by fate, coalesce(key, same) order by n))
-    select n, key, case when fate not in ('taken', 'new') then fate when least is distinct from most then 'twice'
-        when nth > 1 then 'repeat' else fate end as fate,
-      case when fate not in ('taken', 'new') then reason
-        when least is distinct from most then 'rows ' || first_at || ' and ' || last_at || ' say different things of one record'
-        when nth > 1 then 'row ' || first_at || ' says the same' end as reason${join(
-          names.map((name) => raw(`, ${name}`)),
+    several as (select fate, what from first where fate in ('taken', 'new') group by 1, 2 having count(*) > 1),
+    alike as (
+      select fate, what, min(n) as first_n, min(at) as first_at, max(at) as last_at, min(${allValues}) is distinct from max(${allValues}) as differ
+      from first f join several using (fate, what) group by 1, 2)
+    select f.n, f.key, case when a.differ then 'twice' when f.n > a.first_n then 'repeat' else f.fate end as fate,
+      case when a.differ then 'rows ' || a.first_at || ' and ' || a.last_at || ' say different things of one record'
+        when f.n > a.first_n then 'row ' || a.first_at || ' says the same' else f.reason end as reason${join(
+          names.map((name) => raw(`, f.${name}`)),
           '',
         )}
-    from second`;
+    from first f left join alike a on a.fate = f.fate and a.what = f.what`;
 }
 
-/** Rows of `n`, the `key` of a record that it fits, how many it fits, and which of them this is. */
+/** Rows of `n`, the `key` of a record that it fits, and how many it fits: of several the first, unless all are taken. */
 function matches(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): Sql {
-  const { type, match, signed } = checked;
+  const { type, match, signed, plan } = checked;
   if (signed !== null) return signedFor(file, type, signed, env);
   const scope = new Scope(type, env);
   const on = match.map(({ path }, i) => {
@@ -115,31 +120,48 @@ function matches(file: string, checked: CheckedPlan, env: Env, isPlain: boolean)
     const its = raw(`s.m${i + 1}`);
     if (path.field.base === 'number') return sql`${column}::text::numeric = ${its}`;
     if (path.field.base === 'date') return sql`${column} = ${its}`;
-    return sql`${small(column, path, type, isPlain)} = ${its}`;
+    const text = sql`${column}::text`;
+    // Most names have no space at all, and finding that out takes half of what putting others right does.
+    const name = sql`case when ${text} ~ '\\s' then ${spaced(text)} else ${text} end`;
+    return sql`${small(isName(path, type) ? name : text, isPlain)} = ${its}`;
   });
-  const sides = match.map((m, i) => sql`, ${said(m, checked, isPlain)} as ${raw(`m${i + 1}`)}`);
+  const sides = match.map((m, i) => sql`, ${said(m, cell(m.column), checked, isPlain)} as ${raw(`m${i + 1}`)}`);
+  const key = keyText(scope.keys());
+  const [its, each] =
+    plan.several === 'all'
+      ? [sql`${key} as key, 1 as fits`, raw('')]
+      : [sql`min(${key}) as key, count(*) as fits`, raw(' group by s.n')];
   return sql`
-    select s.n, ${keyText(scope.keys())} as key, count(*) over (partition by s.n) as fits,
-      row_number() over (partition by s.n order by ${keyText(scope.keys())}) as k
-    from ${scope.from()}
+    select s.n, ${its} from ${scope.from()}
     join (select r.n${join(sides, '')} from tantamos.file_row r where r.file = ${value(file)}::uuid and r.trouble is null) s
-      on ${join(on, ' and ')}`;
+      on ${join(on, ' and ')}${each}`;
 }
 
-/** A text field as it is looked for: small letters and, of names that people have given, single spaces. */
-function small(text: Sql, { through, field }: FieldPath, type: RecordType, isPlain: boolean): Sql {
-  const isName = through.length === 0 && field.name === type.nameField && !field.unique;
-  const single = isName ? sql`btrim(regexp_replace(${text}::text, '\\s+', ' ', 'g'))` : sql`${text}::text`;
-  return isPlain ? sql`lower(${single} collate "C")` : sql`tantamos.lower(${single})`;
+/** A text as it is looked for: in small letters. */
+function small(text: Sql, isPlain: boolean): Sql {
+  return isPlain ? sql`lower(${text} collate "C")` : sql`tantamos.lower(${text})`;
 }
 
-/** What a cell says of a field that is looked for. */
-function said({ path, column }: CheckedPlan['match'][number], { type, columns }: CheckedPlan, isPlain: boolean): Sql {
-  const text = cell(column);
+/** Of names that people have given, how many spaces there are between words does not matter. */
+function isName({ through, field }: FieldPath, type: RecordType): boolean {
+  return through.length === 0 && field.name === type.nameField && !field.unique;
+}
+
+function spaced(text: Sql): Sql {
+  return sql`btrim(regexp_replace(${text}, '\\s+', ' ', 'g'))`;
+}
+
+/** What the text of a cell says of a field that is looked for. */
+function said(
+  { path, column }: CheckedPlan['match'][number],
+  text: Sql,
+  { type, columns }: CheckedPlan,
+  isPlain: boolean,
+): Sql {
   const { reading } = columns[column]!;
   if (reading.as === 'number') return sql`tantamos.read_number(${text}, ${value(reading.decimal)})`;
   if (reading.as === 'date') return sql`tantamos.read_date(${text}, ${value(reading.order)})`;
-  return small(text, path, type, isPlain);
+  return small(isName(path, type) ? spaced(text) : text, isPlain);
 }
 
 /** What the first of some `when … then …` says; null where none holds. */

@@ -24,7 +24,7 @@ import { askOn, type Connection } from '../database/database';
 export function signedFor(file: string, type: RecordType, column: number, env: Env): Sql {
   const scope = new Scope(type, env);
   return sql`
-    select s.n, s.key, 1::bigint as fits, 1::bigint as k
+    select s.n, s.key, 1 as fits
     from (select r.n, x.key from tantamos.file_row r join tantamos.export_row x
         on x.export::text || ':' || x.key = ${cell(column)} and x.export = ${exportOf(file, column)}
       where r.file = ${value(file)}::uuid and r.trouble is null) s

@@ -317,9 +317,15 @@ function chosenFrom({ chosen }: Extract<Cut, { by: 'place' }>, scope: Scope): Sq
 
 /**
  * What changes make of each record of a type, of which there need be none yet: rows of `n`, `v1`… as texts, and why not: the
- * first `cause` of all, or those of each value apart, `u1`….
+ * first `cause` of all, or those of each value apart, `u1`…; and what `more` takes of the record itself.
  */
-export function workedRows(source: RecordType, changes: readonly Change[], env: Env, causes: 'first' | 'apart'): Sql {
+export function workedRows(
+  source: RecordType,
+  changes: readonly Change[],
+  env: Env,
+  causes: 'first' | 'apart',
+  more: (record: Sql) => readonly Sql[],
+): Sql {
   const scope = new Scope(source, env);
   const made = newValues(changes, scope, true);
   const unfit = changes.map(({ field, active }, i) => [
@@ -333,7 +339,7 @@ export function workedRows(source: RecordType, changes: readonly Change[], env: 
       ? [sql`${firstOf(unfit.flat())} as cause`]
       : [raw('null::text as cause'), ...unfit.map((some, i) => sql`${firstOf(some)} as ${raw(`u${i + 1}`)}`)];
   const texts = made.map((m, i) => sql`${asText(m.value)} as ${raw(`v${i + 1}`)}`);
-  return sql`select ${scope.own('n')} as n, ${join([...why, ...texts], ', ')} from ${scope.from()}`;
+  return sql`select ${join([sql`${scope.own('n')} as n`, ...more(scope.root), ...why, ...texts], ', ')} from ${scope.from()}`;
 }
 
 interface NewValue {

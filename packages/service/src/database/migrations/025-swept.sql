@@ -18,3 +18,6 @@ begin
   delete from tantamos.preview where id = any(ids);
   return cardinality(ids);
 end $$;
+
+-- Who is on a list is found by its primary key as well: this one took a third of the time that a list of 100,000 took to be kept.
+drop index tantamos.list_match_list_type_key_idx;
