@@ -42,8 +42,8 @@ export type Given =
       readonly by: Checked | null;
       readonly rest: Rest;
     }
-  /** The same, kept by the service under this id. */
-  | { readonly kept: string; readonly by: Checked | null; readonly rest: Rest };
+  /** The same, kept by the service under this id; of a set with several fields, those at this place, from 1. */
+  | { readonly kept: string; readonly at?: number; readonly by: Checked | null; readonly rest: Rest };
 
 /** What becomes of records whose key there is no value for: left as they are, not allowed, or given a value. */
 export type Rest =
@@ -168,7 +168,7 @@ export function withTrees(change: Change, edit: (tree: Checked) => Checked): Cha
       const { given } = value;
       const rest: Rest = given.rest.act === 'give' ? { act: 'give', value: edit(given.rest.value) } : given.rest;
       const all = { by: given.by && edit(given.by), rest };
-      if ('kept' in given) return { ...change, when, value: { from: 'given', given: { kept: given.kept, ...all } } };
+      if ('kept' in given) return { ...change, when, value: { from: 'given', given: { ...given, ...all } } };
       const entries = given.entries.map((e) => ({ key: edit(e.key), value: edit(e.value) }));
       return { ...change, when, value: { from: 'given', given: { entries, ...all } } };
     }

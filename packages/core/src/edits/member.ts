@@ -47,11 +47,13 @@ export const literalsByKey: Member<Readonly<Record<string, Literal | null>>> = {
   must: 'must be an object of values by key',
 };
 
+const mostFieldsKept = 1000;
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
-/** Values that the service keeps: under which id, and how many. */
+/** Values that the service keeps: under which id, and how many; of a set with several fields, the place of this one, from 1. */
 export interface KeptValues {
   readonly id: string;
   readonly count: number;
+  readonly at?: number;
 }
 export const keptValues: Member<KeptValues> = {
   schema: {
@@ -61,13 +63,16 @@ export const keptValues: Member<KeptValues> = {
     properties: {
       id: { type: 'string', format: 'uuid' },
       count: { type: 'integer', minimum: 1, maximum: Number.MAX_SAFE_INTEGER },
+      at: { type: 'integer', minimum: 1, maximum: mostFieldsKept },
     },
   },
-  fits: (given): given is { id: string; count: number } => {
+  fits: (given): given is KeptValues => {
     if (typeof given !== 'object' || given === null) return false;
-    const { id, count, ...more } = given as Record<string, unknown>;
-    const isCount = Number.isSafeInteger(count) && (count as number) >= 1;
-    return typeof id === 'string' && uuid.test(id) && isCount && Object.keys(more).length === 0;
+    const { id, count, at = 1, ...more } = given as Record<string, unknown>;
+    const isWithin = (n: unknown, most: number): boolean =>
+      Number.isSafeInteger(n) && (n as number) >= 1 && (n as number) <= most;
+    const isCounted = isWithin(count, Number.MAX_SAFE_INTEGER) && isWithin(at, mostFieldsKept);
+    return typeof id === 'string' && uuid.test(id) && isCounted && Object.keys(more).length === 0;
   },
   must: 'must be the id and count under which values are kept',
 };

@@ -33,14 +33,11 @@ export const put: EditKind<PutEdit> = {
   lower(edit, { type }) {
     const field = editableField(type, edit.field);
     keyFields(type);
-    if (edit.given)
-      return [
-        {
-          field,
-          value: { from: 'given', given: { kept: edit.given.id, by: null, rest: { act: 'leave' } } },
-          when: null,
-        },
-      ];
+    if (edit.given) {
+      const { id: kept, at } = edit.given;
+      const given = { kept, ...(at === undefined ? {} : { at }), by: null, rest: { act: 'leave' } } as const;
+      return [{ field, value: { from: 'given', given }, when: null }];
+    }
     const entries = Object.entries(edit.values ?? {});
     if (entries.length === 0) fail('bad_value', 'There is no value to put anywhere.', { where: 'values' });
     const keys = new Set<string>();

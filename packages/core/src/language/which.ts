@@ -49,8 +49,12 @@ function beforeTaking(emit: Emit, selection: CheckedSelection, scope: Scope): Sq
   if (condition) tests.push(emit(condition, scope));
   if (list) {
     const several = list.several === 'none' ? raw(' and not m.several') : raw(' and m.taken');
-    tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')} from tantamos.list_match m
-      where m.list = ${value(list.id)}::uuid and m.type = ${value(type.id)}${several})`);
+    // One that was made of a file has its keys with the values that the file gives them, under the same id.
+    tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')} from (
+      select m.key from tantamos.list_match m where m.list = ${value(list.id)}::uuid and m.type = ${value(type.id)}${several}
+      union all
+      select g.key from tantamos.given_row g where g.given = ${value(list.id)}::uuid
+        and exists (select from tantamos.given s where s.id = ${value(list.id)}::uuid and s.type = ${value(type.id)})) m)`);
   }
   if (ofRun)
     tests.push(sql`${scope.key()} in (select ${join(keyUnpacked(type, raw('m.key')), ', ')}

@@ -1,7 +1,7 @@
 import type { FileReport, JobBody, ListReportView } from '@tantamos/contract';
-import { pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
-import { askOn, writtenBy, type Connection, type Database } from '../database/database';
-import { learnt } from '../lists/learnt';
+import { join, pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
+import { askOn, type Connection, type Database } from '../database/database';
+import { learnt } from './learnt';
 import { fates, isPlainly } from './fates';
 import { reportOf, stoppedBy } from './report';
 import { narrowToEdited } from './signed';
@@ -73,61 +73,80 @@ async function jobOf(
   checked: CheckedPlan,
   report: FileReport,
 ): Promise<JobBody | null> {
-  const { type, changes, plan } = checked;
-  const edits: JobBody['edits'][number][] = [];
-  if (report.fates.taken > 0)
-    for (const [i, { field }] of changes.entries()) {
-      if (type.key.includes(field.name)) continue;
-      const v = raw(`v${i + 1}`);
-      const given = await askOn<{ id: string }>(
-        connection,
-        sql`insert into tantamos.given (made_by, type, field, source, count)
-          values (${value(account)}, ${value(type.id)}, ${value(field.name)}, null, 0) returning id`,
-      );
-      const { id } = given[0]!;
-      const isEdited = checked.signed === null ? raw('') : sql` and ${raw(`e${i + 1}`)}`;
-      const blank = sql`${isEdited}${plan.blank === 'clear' ? raw('') : sql` and ${v} is not null`}`;
-      const count = await writtenBy(
-        connection,
-        sql`insert into tantamos.given_value (given, key, value)
-          select ${value(id)}::uuid, key, ${v} from filed where fate = 'taken'${blank}`,
-      );
-      if (count === 0) continue;
-      await connection.query('update tantamos.given set count = $2 where id = $1', [id, count]);
-      edits.push({ kind: 'put', field: field.name, given: { id, count } });
-    }
+  const { type } = checked;
   const makes =
     report.fates.new > 0
       ? [{ act: 'create' as const, selection: { type: type.id }, from: { file: file.id }, edits: [] }]
       : [];
-  if (edits.length === 0) return makes[0] ?? null;
-  const list = await listOf(connection, account, file, checked, report);
+  const kept = report.fates.taken > 0 ? await keptValues(connection, account, checked) : null;
+  if (kept === null) return makes[0] ?? null;
+  await keepList(connection, account, file, checked, report, kept.id);
   return {
-    selection: { type: type.id, list: { id: list, unknown: 'skip', file: file.name } },
-    edits,
+    selection: { type: type.id, list: { id: kept.id, unknown: 'skip', file: file.name } },
+    edits: kept.edits,
     ...(makes.length > 0 ? { then: makes } : {}),
   };
 }
 
-/** The records that rows are taken for, as a list like any other. */
-async function listOf(
+/** What the rows that are taken give their records, as one set, and the edits that put it there; null where that is nothing. */
+async function keptValues(
+  connection: Connection,
+  account: string,
+  { type, changes, plan, signed }: CheckedPlan,
+): Promise<{ readonly id: string; readonly edits: JobBody['edits'] } | null> {
+  const fields = changes.flatMap(({ field: { name } }, i) => {
+    if (type.key.includes(name)) return [];
+    const [text, edited] = [raw(`v${i + 1}`), raw(`e${i + 1}`)];
+    const filled = plan.blank === 'clear' ? raw('true') : sql`${text} is not null`;
+    return [{ name, text, isSaid: signed === null ? filled : sql`(${edited} and ${filled})` }];
+  });
+  if (fields.length === 0) return null;
+  const said = join(
+    fields.map((f) => f.isSaid),
+    ', ',
+  );
+  const counts = join(
+    fields.map((f) => sql`count(*) filter (where ${f.isSaid})`),
+    ', ',
+  );
+  const [found] = await askOn<{ counts: number[] }>(
+    connection,
+    sql`select array[${counts}]::int[] as counts from filed where fate = 'taken'`,
+  );
+  const edits = fields.flatMap(({ name }, i) => {
+    const count = found!.counts[i]!;
+    return count === 0 ? [] : [{ kind: 'put' as const, field: name, count, at: i + 1 }];
+  });
+  if (edits.length === 0) return null;
+  const { rows } = await connection.query<{ id: string }>(
+    `insert into tantamos.given (made_by, type, fields, count)
+     select $1, $2, $3, count(*) from filed where fate = 'taken' returning id`,
+    [account, type.id, fields.map((f) => f.name)],
+  );
+  const { id } = rows[0]!;
+  const texts = join(
+    fields.map((f) => f.text),
+    ', ',
+  );
+  await askOn(
+    connection,
+    sql`insert into tantamos.given_row (given, key, texts, said)
+      select ${value(id)}::uuid, key, array[${texts}], nullif(array[${said}], array_fill(true, array[${raw(String(fields.length))}]))
+      from filed where fate = 'taken'`,
+  );
+  return { id, edits: edits.map(({ kind, field, count, at }) => ({ kind, field, given: { id, count, at } })) };
+}
+
+/** The records that rows are taken for, as a list like any other: their keys stand with what they are given, under the same id. */
+async function keepList(
   connection: Connection,
   account: string,
   file: { readonly id: string; readonly rows: number },
   { type, match }: CheckedPlan,
   { fates: of, records, sentence }: FileReport,
-): Promise<string> {
+  id: string,
+): Promise<void> {
   const fields = match.length > 0 ? match.map((m) => pathText(m.path)) : [...type.key];
-  const { rows } = await connection.query<{ id: string }>(
-    `insert into tantamos.list (made_by, targets, lines, report, file) values ($1, $2, $3, '{}', $4) returning id`,
-    [account, JSON.stringify([{ type: type.id, fields }]), file.rows, file.id],
-  );
-  const { id } = rows[0]!;
-  await connection.query(
-    `insert into tantamos.list_match (list, entry, type, key, field, several)
-     select $1, n, $2, key, $3, false from filed where fate = 'taken'`,
-    [id, type.id, fields[0]],
-  );
   const different = file.rows - of.blank - of.repeat;
   const report: ListReportView = {
     id,
@@ -143,6 +162,8 @@ async function listOf(
     elsewhere: [],
     file: file.id,
   };
-  await connection.query('update tantamos.list set report = $2 where id = $1', [id, JSON.stringify(report)]);
-  return id;
+  await connection.query(
+    `insert into tantamos.list (id, made_by, targets, lines, report, file) values ($1, $2, $3, $4, $5, $6)`,
+    [id, account, JSON.stringify([{ type: type.id, fields }]), file.rows, JSON.stringify(report), file.id],
+  );
 }

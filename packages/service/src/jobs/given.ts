@@ -103,8 +103,9 @@ export async function mustBeKept(database: Database, job: CheckedJob): Promise<v
   for (const { field, value, selection } of changes) {
     if (value.from !== 'given' || !('kept' in value.given)) continue;
     const found = await database.one(
-      'select from tantamos.given where id = $1 and type = $2 and field = $3 and source is not distinct from $4',
-      [value.given.kept, selection.type.id, field.name, sourceOf(value.given)],
+      `select from tantamos.given where id = $1 and type = $2 and source is not distinct from $3
+         and case when $4::int is null then field else fields[$4] end = $5`,
+      [value.given.kept, selection.type.id, sourceOf(value.given), value.given.at ?? null, field.name],
     );
     if (!found)
       fail('not_found', `There are no values for ${field.label.toLowerCase()} kept under this id.`, { where: 'edits' });
@@ -126,9 +127,11 @@ export async function unusedGiven(
       // Set against set: the database knows too little of what has just been kept to leave it to join them.
       `with unused as (
          select key from tantamos.given_value where given = $1
+         union all
+         select key from tantamos.given_row where given = $1 and coalesce(said[$5::int], true)
          except select k.key from tantamos.batch b cross join lateral unnest(b.keys) k(key) where b.preview = $2 and b.part = $4)
        select key, count(*) over ()::int as total from unused order by key limit $3`,
-      [value.given.kept, previewId, mostExamples, at],
+      [value.given.kept, previewId, mostExamples, at, value.given.at ?? null],
     );
     if (rows.length === 0) continue;
     const { type } = part;

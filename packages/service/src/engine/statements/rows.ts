@@ -466,9 +466,13 @@ function pathOf(tree: Checked): FieldPath {
 /** The row of `key` and `value` that has the key, if there is one. */
 function givenRow(given: Given, key: Sql, scope: Scope): Sql {
   // By the index, record by record: the database knows too little of a set that has just been kept to choose by itself.
-  if ('kept' in given)
-    return scope.lookedUp(sql`select g.key, g.value from tantamos.given_value g
-      where g.given = ${value(given.kept)}::uuid and g.key = ${key}`);
+  if ('kept' in given) {
+    const at = given.at === undefined ? null : raw(String(given.at));
+    const rows = at
+      ? sql`select g.key, g.texts[${at}] as value from tantamos.given_row g where coalesce(g.said[${at}], true)`
+      : raw('select g.key, g.value from tantamos.given_value g where true');
+    return scope.lookedUp(sql`${rows} and g.given = ${value(given.kept)}::uuid and g.key = ${key}`);
+  }
   const texts = (of: 'key' | 'value'): (string | null)[] => given.entries.map((e) => valueText(e[of]));
   return scope.joined(
     sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`,
