@@ -24,6 +24,7 @@ type Joined = { readonly alias: string } & ({ readonly rows: Sql } | { readonly 
 
 /** The table aliases of one statement: `r` for the record, others for each path prefix that is joined. */
 export class Scope {
+  private readonly lookups = new Map<string, Sql>();
   private readonly aliases = new Map<string, Sql>();
   private readonly fresh = new Map<string, Sql>();
   private readonly before = new Map<string, Sql>();
@@ -137,10 +138,14 @@ export class Scope {
     return alias;
   }
 
-  /** Looks a row up, of which `query` gives at most one, record by record. Returns the alias. */
+  /** Looks a row up, of which `query` gives at most one, record by record; once, however often it is asked for. Returns the alias. */
   lookedUp(query: Sql): Sql {
+    const asked = JSON.stringify(query);
+    const before = this.lookups.get(asked);
+    if (before) return before;
     const alias = raw(`f${this.shared.made++}`);
     this.join(alias, sql` left join lateral (${query} limit 1) ${alias} on true`);
+    this.lookups.set(asked, alias);
     return alias;
   }
 

@@ -1,8 +1,7 @@
 import type { FileReport, JobBody, ListReportView } from '@tantamos/contract';
 import { join, pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
 import { askOn, type Connection, type Database } from '../database/database';
-import { learnt } from './learnt';
-import { fates, isPlainly } from './fates';
+import { fates } from './fates';
 import { reportOf, stoppedBy } from './report';
 import { narrowToEdited } from './signed';
 
@@ -28,7 +27,7 @@ export async function applyPlan(
   checked: CheckedPlan,
   env: Env,
 ): Promise<Applied> {
-  const applied = await database.transaction(
+  return database.transaction(
     'read committed',
     async (connection) => {
       await connection.query(
@@ -36,11 +35,12 @@ export async function applyPlan(
         `set local statement_timeout = ${longest}; set local enable_nestloop = off; set local jit = off; set local work_mem = '64MB'`,
       );
       // One at a time: the fates of a file are those of one plan.
-      await connection.query('select from tantamos.file where id = $1 for update', [file.id]);
-      await askOn(
-        connection,
-        sql`create temp table filed on commit drop as ${fates(file.id, checked, env, await isPlainly(connection, file.id, checked))}`,
+      const { rows: kept } = await connection.query<{ others: number[] }>(
+        'select others from tantamos.file where id = $1 for update',
+        [file.id],
       );
+      const isPlain = !checked.match.some((m) => kept[0]?.others.includes(m.column));
+      await askOn(connection, sql`create temp table filed on commit drop as ${fates(file.id, checked, env, isPlain)}`);
       if (checked.signed !== null) await narrowToEdited(connection, file.id, checked);
       await connection.query('delete from tantamos.file_fate where file = $1', [file.id]);
       // Of a row that is about several records, that of one.
@@ -62,8 +62,6 @@ export async function applyPlan(
     },
     'freezes',
   );
-  if (applied.job) await learnt(database, applied.report.fates.taken);
-  return applied;
 }
 
 async function jobOf(
@@ -105,6 +103,10 @@ async function keptValues(
     fields.map((f) => f.isSaid),
     ', ',
   );
+  const all = join(
+    fields.map((f) => f.isSaid),
+    ' and ',
+  );
   const counts = join(
     fields.map((f) => sql`count(*) filter (where ${f.isSaid})`),
     ', ',
@@ -131,7 +133,7 @@ async function keptValues(
   await askOn(
     connection,
     sql`insert into tantamos.given_row (given, key, texts, said)
-      select ${value(id)}::uuid, key, array[${texts}], nullif(array[${said}], array_fill(true, array[${raw(String(fields.length))}]))
+      select ${value(id)}::uuid, key, array[${texts}], case when not (${all}) then array[${said}] end
       from filed where fate = 'taken'`,
   );
   return { id, edits: edits.map(({ kind, field, count, at }) => ({ kind, field, given: { id, count, at } })) };

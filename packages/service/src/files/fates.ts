@@ -15,24 +15,12 @@ import {
   type Sql,
 } from '@tantamos/core';
 import { workedRows } from '../engine/statements/rows';
-import type { Connection } from '../database/database';
 import { signedFor } from './signed';
 
 // Which record each row of a file is about, what its cells make of it, and what becomes of the row: one statement for all.
 
-/**
- * Is all that rows are found by plain letters? Small letters of these cost a quarter of what those of all languages do (see
- * the lists).
- */
-export async function isPlainly(connection: Connection, file: string, { match }: CheckedPlan): Promise<boolean> {
-  const { rows } = await connection.query<{ other: boolean }>(
-    `select exists (select from tantamos.file_row r cross join unnest($2::int[]) i where r.file = $1 and r.cells[i] ~ '[^ -~]') as other`,
-    [file, match.map((m) => m.column + 1)],
-  );
-  return !rows[0]!.other;
-}
-
-/** Rows of `n`, `key`, `fate`, `reason` and the values `v1`… of each row (of a file that comes back also why not, `u1`…); several where it is about several records. */
+/** Rows of `n`, `key`, `fate`, `reason` and the values `v1`… of each row (of a file that comes back also why not, `u1`…); several where it is about several records. `isPlain`: what records are
+ * found by has plain letters only: small letters of these cost a quarter of what those of all languages do (see the lists). */
 export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): Sql {
   const { rows, changes, match, plan, columns } = checked;
   const used = [...new Set([...checked.reads.flat(), ...match.map((m) => m.column)])];
@@ -42,6 +30,8 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
   const names = [...changes.map((_, i) => `v${i + 1}`), ...causes];
   const values = names.map((name) => raw(`w.${name}`));
   const asked = signed === null ? match.map((m) => m.column) : [signed];
+  // Only of what is made it is asked whether two rows are about the same where no record tells.
+  const isMade = plan.unknown === 'create' && signed === null;
   const itself = (row: Sql): readonly Sql[] => {
     const errors = used.map((i) => {
       const said = sql`${row}.cells[${raw(String(i + 1))}]`;
@@ -53,17 +43,17 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
     // What has a key is not blank: nothing else of it needs to be looked at.
     const mayBeBlank = asked.length > 0 ? sql`(${join(asked.map(isMissing), ' or ')})` : raw('true');
     return [
-      sql`${row}.at, ${row}.trouble, ${row}.cells, ${firstOf(errors)} as error, ${firstOf(noKey)} as no_key`,
+      sql`${row}.at, ${row}.trouble, ${isMade ? sql`${row}.cells, ` : raw('')}${firstOf(errors)} as error, ${firstOf(noKey)} as no_key`,
       sql`${mayBeBlank} and array_to_string(${row}.cells, '') ~ '^\\s*$' as is_blank`,
     ];
   };
-  const same =
-    signed === null
-      ? join(
-          match.map((m) => said(m, cell(m.column, 'w'), checked, isPlain)),
-          ', ',
-        )
-      : cell(signed, 'w');
+  const same = join(
+    match.map((m) => said(m, cell(m.column, 'w'), checked, isPlain)),
+    ', ',
+  );
+  const what = isMade
+    ? sql`case when f.key is null then jsonb_build_array(${same})::text else f.key end`
+    : raw('f.key');
   const allValues = sql`jsonb_build_array(${join(
     names.map((name) => raw(`f.${name}`)),
     ', ',
@@ -81,7 +71,7 @@ export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boo
     with found as materialized (${matches(file, checked, env, isPlain)}),
     worth as materialized (${workedRows(rows, changes, env, signed === null ? 'first' : 'apart', itself)}),
     first as materialized (
-      select w.n, w.at, f.key, case when f.key is null then jsonb_build_array(${same})::text else f.key end as what${join(
+      select w.n, w.at, f.key, ${what} as what${join(
         values.map((v, i) => sql`, ${v} as ${raw(names[i]!)}`),
         '',
       )},

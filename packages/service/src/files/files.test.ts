@@ -1,6 +1,6 @@
 import type { FilePlanBody, JobBody } from '@tantamos/contract';
 import fc from 'fast-check';
-import { previewed, ran, refusedWith } from '../testing/jobs';
+import { done, previewed, ran, refusedWith } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 /** Values from files: which rows are about which records, what their cells become, and what happens to every row. */
@@ -506,6 +506,37 @@ describe('values from a file', () => {
       expect((await by(w.editor)).file.report!.fates).toMatchObject({ edited_since: 0, unfit: 0 });
     });
 
+    it('cells of any signs stand as they were sent', async () => {
+      const odd = [
+        'a\\b',
+        'say "hi"',
+        'tab\there',
+        'two\nlines',
+        'NULL',
+        '{a,b}',
+        '\\N',
+        '\\.',
+        "'",
+        '“é”',
+        '\\"',
+        'a,b;c',
+      ];
+      const quoted = (text: string): string => `"${text.replaceAll('"', '""')}"`;
+      const file = await sent(['id,note', ...odd.map((text, i) => `${201 + i},${quoted(text)}`)].join('\n'));
+      const { job } = await w.admin.planFile(file.id, {
+        type: 'bookings',
+        match: [{ column: 'id', field: 'id' }],
+        take: [{ field: 'note', column: 'note' }],
+        unknown: 'skip',
+      });
+      await done(w.admin, job as JobBody);
+      const { rows } = await w.sql.query<{ note: string }>(
+        'select note from bookings where id between 201 and $1 order by id',
+        [200 + odd.length],
+      );
+      expect(rows.map((r) => r.note)).toEqual(odd);
+    });
+
     it('planning that is broken off leaves nothing half done, and is done again', async () => {
       const rows = await exported('id IN (71, 72)');
       rows[1]![6] = 'again';
@@ -515,7 +546,7 @@ describe('values from a file', () => {
       await holder.query('begin');
       await holder.query('select from tantamos.file where id = $1 for update', [file.id]);
       const broken = w.admin.planFile(file.id, plan).catch((error: Error) => error);
-      const cut = `select pg_terminate_backend(pid) from pg_stat_activity where wait_event_type = 'Lock' and query like 'select from tantamos.file%'`;
+      const cut = `select pg_terminate_backend(pid) from pg_stat_activity where wait_event_type = 'Lock' and query like 'select others from tantamos.file%'`;
       for (let i = 0; i < 200 && (await w.sql.query(cut)).rowCount === 0; i++)
         await new Promise((r) => setTimeout(r, 25));
       expect(await broken).toBeInstanceOf(Error);

@@ -18,23 +18,24 @@ export async function reportOf(
   file: { readonly id: string; readonly rows: number },
   { type, signed, plan }: CheckedPlan,
 ): Promise<FileReport> {
+  // A row that may be taken for several records stands there for each of them.
+  const isOnce = plan.several !== 'all';
+  const [fates, whose] = isOnce ? ['filed', []] : ['tantamos.file_fate where file = $1', [file.id]];
   const { rows: counted } = await connection.query<{ fate: RowFate; n: number }>(
-    'select fate, count(*)::int as n from tantamos.file_fate where file = $1 group by 1',
-    [file.id],
+    `select fate, count(*)::int as n from ${fates} group by 1`,
+    whose,
   );
   const found = new Map(counted.map((c) => [c.fate, c.n]));
   const fatesOf = Object.fromEntries(rowFates.map((f) => [f, found.get(f) ?? 0])) as Record<RowFate, number>;
   const { rows: reasons } = await connection.query<{ reason: string; count: number }>(
     `select case when fate = 'twice' then 'several rows say different things of one record' when fate = 'repeat' then 'a row above says the same'
          else reason end as reason, count(*)::int as count
-     from tantamos.file_fate where file = $1 and reason is not null group by 1 order by 2 desc, 1 limit 20`,
-    [file.id],
+     from (select fate, reason from ${fates}) f where reason is not null group by 1 order by 2 desc, 1 limit 20`,
+    whose,
   );
-  // A row is taken for one record, unless it may be for several.
-  const { rows: taken } =
-    plan.several === 'all'
-      ? await connection.query<{ n: number }>(`select count(distinct key)::int as n from filed where fate = 'taken'`)
-      : { rows: [{ n: fatesOf.taken }] };
+  const { rows: taken } = isOnce
+    ? { rows: [{ n: fatesOf.taken }] }
+    : await connection.query<{ n: number }>(`select count(distinct key)::int as n from filed where fate = 'taken'`);
   const mended =
     signed === null ? 0 : (await connection.query<{ n: number }>('select sum(mended)::int as n from filed')).rows[0]!.n;
   const records = taken[0]!.n;

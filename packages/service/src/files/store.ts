@@ -52,15 +52,13 @@ export async function keepFile(
           [seen.person.id, name, bytes, JSON.stringify(reading.manner)],
         );
         const id = rows[0]!.id;
-        const count = await copied(connection, id, reading);
+        const { count, others } = await copied(connection, id, reading);
         if (count === 0) fail('bad_value', 'The file has no rows beneath its header.', { where: 'file' });
         const columns = await columnsOf(connection, id, reading.columns(), count);
-        await connection.query('update tantamos.file set columns = $2, notes = $3, rows = $4 where id = $1', [
-          id,
-          JSON.stringify(columns),
-          JSON.stringify(reading.notes()),
-          count,
-        ]);
+        await connection.query(
+          'update tantamos.file set columns = $2, notes = $3, rows = $4, others = $5 where id = $1',
+          [id, JSON.stringify(columns), JSON.stringify(reading.notes()), count, others],
+        );
         return (await fileRow(connection, id))!;
       },
       'streams',
@@ -90,8 +88,14 @@ async function spooled(sent: Readable, path: string): Promise<number> {
   return bytes;
 }
 
-async function copied(connection: Connection, file: string, reading: Reading): Promise<number> {
+/** How many rows were kept, and which columns hold other than plain letters. */
+async function copied(
+  connection: Connection,
+  file: string,
+  reading: Reading,
+): Promise<{ readonly count: number; readonly others: readonly number[] }> {
   let n = 0;
+  const others = new Set<number>();
   const turn = turns();
   async function* lines(): AsyncGenerator<string> {
     let chunk = '';
@@ -100,7 +104,8 @@ async function copied(connection: Connection, file: string, reading: Reading): P
         fail('over_limit', `A file may have ${mostRows.toLocaleString('en-US')} rows; this one has more.`, {
           where: 'file',
         });
-      chunk += `${file}\t${n}\t${at}\t${escaped(arrayText(cells))}\t${trouble === null ? '\\N' : escaped(trouble)}\n`;
+      for (const [i, text] of cells.entries()) if (text !== null && isOther.test(text)) others.add(i);
+      chunk += `${file}\t${n}\t${at}\t${arrayText(cells)}\t${trouble === null ? '\\N' : escaped(trouble)}\n`;
       if (chunk.length < 65_536) continue;
       yield chunk;
       chunk = '';
@@ -112,17 +117,30 @@ async function copied(connection: Connection, file: string, reading: Reading): P
     Readable.from(lines()),
     connection.query(copyFrom('copy tantamos.file_row (file, n, at, cells, trouble) from stdin')),
   );
-  return n;
+  return { count: n, others: [...others] };
 }
 
-/** An array as PostgreSQL writes it. */
+const isOther = /[^ -~]/;
+
+/** An array of texts as COPY reads it. */
 function arrayText(cells: readonly (string | null)[]): string {
-  return `{${cells.map((c) => (c === null ? 'NULL' : `"${c.replace(/["\\]/g, '\\$&')}"`)).join(',')}}`;
+  let text = '{';
+  for (const cell of cells) {
+    if (text.length > 1) text += ',';
+    // What stands in quotes within an array is escaped, and all of it once more.
+    if (cell === null) text += 'NULL';
+    else
+      text += `"${isSpecial.test(cell) ? cell.replace(/["\\\t\n\r]/g, (c) => (c in signs ? signs[c]! : `\\\\\\${c}`)) : cell}"`;
+  }
+  return `${text}}`;
 }
+
+const isSpecial = /["\\\t\n\r]/;
+const signs: Readonly<Record<string, string>> = { '\t': '\\t', '\n': '\\n', '\r': '\\r' };
 
 /** A text as COPY reads it. */
 function escaped(text: string): string {
-  return text.replace(/[\\\t\n\r]/g, (c) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[c]!);
+  return text.replace(/[\\\t\n\r]/g, (c) => signs[c] ?? '\\\\');
 }
 
 /** A file that nothing was made of is forgotten after a day. */

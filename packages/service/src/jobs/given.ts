@@ -123,6 +123,8 @@ export async function unusedGiven(
   for (const { field, value } of part.changes) {
     // Of a map nobody expects that all of it occurs.
     if (value.from !== 'given' || !('kept' in value.given) || value.given.by !== null) continue;
+    const { kept, at: place = null } = value.given;
+    if (part.selection.list?.id === kept && (await isAllTaken(database, kept, previewId, at))) continue;
     const rows = await database.rows<{ key: string; total: number }>(
       // Set against set: the database knows too little of what has just been kept to leave it to join them.
       `with unused as (
@@ -131,7 +133,7 @@ export async function unusedGiven(
          select key from tantamos.given_row where given = $1 and coalesce(said[$5::int], true)
          except select k.key from tantamos.batch b cross join lateral unnest(b.keys) k(key) where b.preview = $2 and b.part = $4)
        select key, count(*) over ()::int as total from unused order by key limit $3`,
-      [value.given.kept, previewId, mostExamples, at, value.given.at ?? null],
+      [kept, previewId, mostExamples, at, place],
     );
     if (rows.length === 0) continue;
     const { type } = part;
@@ -157,4 +159,14 @@ export async function unusedGiven(
     });
   }
   return notes;
+}
+
+/** Of a set that the records were chosen by: are there as many of them as it has? */
+async function isAllTaken(database: Database, kept: string, previewId: string, part: number): Promise<boolean> {
+  const found = await database.one(
+    `select from tantamos.given g
+     where g.id = $1 and g.count = (select sum(size) from tantamos.batch where preview = $2 and part = $3)`,
+    [kept, previewId, part],
+  );
+  return found !== undefined;
 }

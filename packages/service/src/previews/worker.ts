@@ -188,7 +188,7 @@ export class PreviewWorker {
     await freezeHeld(this.database, held, work);
     this.events.send(`preview ${id}`);
     // Apart from the set itself: what it says can be looked up later, and holds nobody up.
-    const said = [await work.notes(id), await work.figures(id)].map((part) => JSON.stringify(part));
+    const said = (await Promise.all([work.notes(id), work.figures(id)])).map((part) => JSON.stringify(part));
     await this.database.rows('update tantamos.preview set notes = $2, figures = $3 where id = $1', [id, ...said]);
     await this.database.rows('delete from tantamos.preview_work where preview = $1', [id]);
   }

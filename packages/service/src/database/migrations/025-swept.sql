@@ -56,3 +56,8 @@ begin
   delete from tantamos.given where id = any(ids);
   return cardinality(ids);
 end $$;
+
+-- The columns of a file that hold other than plain letters, from 0.
+alter table tantamos.file add others integer[] not null default '{}';
+-- Of those that are there nobody knows.
+update tantamos.file set others = array(select generate_series(0, 299));

@@ -435,10 +435,9 @@ function givenValue(change: Change, given: Given, own: Sql, scope: Scope): NewVa
   const type = raw(field.dbType);
   const { by, rest } = given;
   const key = by ? sql`coalesce(${lookedUp(pathOf(by), scope)}, '')` : keyText(scope.keys());
-  const table = givenRow(given, key, scope);
-  const isThere = sql`${table}.key is not null`;
+  const { isThere, found } = givenRow(given, key, scope);
   const others = rest.act === 'give' ? sql`(${emit(rest.value, scope)})::${type}` : own;
-  const made = sql`case when ${isThere} then ${table}.value::${type} else ${others} end`;
+  const made = sql`case when ${isThere} then ${found}::${type} else ${others} end`;
   const meant = when ? emit(when, scope) : null;
   const fresh = meant ? sql`case when ${meant} then ${made} else ${own} end` : made;
   const about = [...(meant ? [sql`(${meant}) is true`] : []), ...(rest.act === 'leave' ? [isThere] : [])];
@@ -463,21 +462,24 @@ function pathOf(tree: Checked): FieldPath {
   return tree.at;
 }
 
-/** The row of `key` and `value` that has the key, if there is one. */
-function givenRow(given: Given, key: Sql, scope: Scope): Sql {
+/** What is given for a key: is there anything, and which value is `found`? */
+function givenRow(given: Given, key: Sql, scope: Scope): { readonly isThere: Sql; readonly found: Sql } {
+  const plain = (row: Sql) => ({ isThere: sql`${row}.key is not null`, found: sql`${row}.value` });
   // By the index, record by record: the database knows too little of a set that has just been kept to choose by itself.
   if ('kept' in given) {
-    const at = given.at === undefined ? null : raw(String(given.at));
-    const rows = at
-      ? sql`select g.key, g.texts[${at}] as value from tantamos.given_row g where coalesce(g.said[${at}], true)`
-      : raw('select g.key, g.value from tantamos.given_value g where true');
-    return scope.lookedUp(sql`${rows} and g.given = ${value(given.kept)}::uuid and g.key = ${key}`);
+    const is = sql`g.given = ${value(given.kept)}::uuid and g.key = ${key}`;
+    if (given.at === undefined)
+      return plain(scope.lookedUp(sql`select g.key, g.value from tantamos.given_value g where ${is}`));
+    const row = scope.lookedUp(sql`select g.key, g.texts, g.said from tantamos.given_row g where ${is}`);
+    const at = raw(`[${given.at}]`);
+    return {
+      isThere: sql`(${row}.key is not null and coalesce(${row}.said${at}, true))`,
+      found: sql`${row}.texts${at}`,
+    };
   }
   const texts = (of: 'key' | 'value'): (string | null)[] => given.entries.map((e) => valueText(e[of]));
-  return scope.joined(
-    sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`,
-    (alias) => sql`${alias}.key = ${key}`,
-  );
+  const rows = sql`(select * from unnest(${value(texts('key'))}::text[], ${value(texts('value'))}::text[]) as t(key, value))`;
+  return plain(scope.joined(rows, (alias) => sql`${alias}.key = ${key}`));
 }
 
 function valueText(tree: Checked): string | null {
