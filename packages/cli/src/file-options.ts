@@ -177,7 +177,7 @@ function tellPlan({ file, stopped }: FileWork): void {
   for (const { reason, count } of report.reasons.slice(0, 8)) talk(`    ${number(count)}: ${reason}`);
   if (report.mended > 0)
     talk(
-      `  ${number(report.mended)} cells were damaged by a spreadsheet (zeros in front, long numbers, dates turned round) and taken as before.`,
+      `  ${number(report.mended)} cells were damaged by a spreadsheet (zeros in front, long numbers, dates turned round) and taken as before: tantamos file rows ${shortId(file.id)} --of mended`,
     );
   const left = report.rows - report.fates.taken - report.fates.new - report.fates.blank - report.fates.same;
   if (left > 0) talk(`  Rows that are not taken: tantamos file rows ${shortId(file.id)} --of left --format csv`);

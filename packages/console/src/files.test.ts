@@ -161,4 +161,30 @@ describe('values from files, and new records, in the console', () => {
     await button(/^Preview [\d,]+$/).click();
     await page.getByText('Make grower certificates, one for each of the growers').waitFor();
   });
+
+  it('rows that fit none go into the job as well, as new records of a part of their own', async () => {
+    const { rows: known } = await w.sql.query<{ email: string; grower: number }>(
+      'select email, grower from contacts where email is not null order by id limit 1',
+    );
+    await page.goto(`${w.base}/records/contacts`);
+    await button('Values from a file').click();
+    const { email, grower } = known[0]!;
+    const text = `email,name,grower\n${email},Fern Aldous,${grower}\nfern.new@example.test,Fern Newcomb,${grower}\n`;
+    await page.getByLabel('File of values').setInputFiles(fileOf('people.csv', text));
+    await page.getByLabel('Rows that fit none of the contacts').selectOption('create');
+    await button('1 new').waitFor();
+    await button('Put into the job…').click();
+    const made = page.getByRole('group', { name: 'And then' });
+    await made.getByText('And then make contacts of the rows of the file that fit none').waitFor();
+    expect(await accessibilityTroubles(page)).toEqual([]);
+    // As it is after the page was left and opened again, too.
+    await page.reload();
+    await made.getByText('And then make contacts of the rows').waitFor();
+    await button(/^Preview/).click();
+    await page.waitForURL('**/previews/*');
+    await page.getByText('2 will change').first().waitFor();
+    await page.goto(`${w.base}/records/contacts`);
+    await made.getByRole('button', { name: 'Without this part' }).click();
+    await made.waitFor({ state: 'detached' });
+  });
 });

@@ -61,7 +61,8 @@ export class FilePlanBody {
 }
 
 export class FileRowsQuery {
-  @IsOptional() @IsIn([...rowFates, 'all', 'left']) of?: RowFate | 'all' | 'left';
+  /** Rows by what became of them; those that are left; those with cells that a spreadsheet had damaged. */
+  @IsOptional() @IsIn([...rowFates, 'all', 'left', 'mended']) of?: RowFate | 'all' | 'left' | 'mended';
   @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit?: number;
   /** After the row of this number. */
   @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(largestInteger) after?: number;
@@ -140,6 +141,7 @@ export const FileRowView = named('FileRowView', {
   fate: nullable(oneOf(rowFates)),
   reason: nullable(text),
   key: nullable(text, 'of the record that it is about'),
+  damage: Of.Array(text, { description: 'what a spreadsheet did to cells of it, each taken as before' }),
 });
 export type FileRowView = Answer<typeof FileRowView>;
 

@@ -46,6 +46,8 @@ export class FieldSettingsBody {
   @Nullable() @IsString() @IsNotEmpty() @MaxLength(200) label?: string | null;
   @IsOptional() @IsBoolean() hidden?: boolean;
   @IsOptional() @IsBoolean() protected?: boolean;
+  /** Is it left out of the form for several records, unless a rule asks for it? */
+  @IsOptional() @IsBoolean() leftOut?: boolean;
 }
 
 export const TriggerShape = Of.Unsafe<Trigger>(
@@ -104,6 +106,9 @@ export const FieldView = Of.Unsafe<Field>(
     notEditable: nullable(text),
     hidden: flag,
     protected: flag,
+    leftOut: Of.Optional(
+      Of.Boolean({ description: 'left out of the form for several records, unless a rule asks for it' }),
+    ),
     generated: flag,
     default: nullable(text),
   }),

@@ -14,7 +14,7 @@ interface RowsOptions {
   readonly format: string;
 }
 
-const kinds = ['left', 'all', ...rowFates];
+const kinds = ['left', 'all', 'mended', ...rowFates];
 
 /** Files of values: how one is read and what would become of its rows, and the rows themselves. */
 export const file: Verb = (program) => {
@@ -59,7 +59,12 @@ export const file: Verb = (program) => {
         print(
           {
             columns: ['row', ...view.columns.map((c) => c.name), 'what became of it', 'why'],
-            rows: rows.map((r) => [String(r.at), ...r.cells, fateOf(r), r.reason]),
+            rows: rows.map((r) => [
+              String(r.at),
+              ...r.cells,
+              fateOf(r),
+              [r.reason, ...r.damage].filter(Boolean).join('; ') || null,
+            ]),
           },
           readFormat(o.format),
           rows,

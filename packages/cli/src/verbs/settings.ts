@@ -25,6 +25,8 @@ interface FieldOptions {
   readonly reveal?: true;
   readonly protect?: true;
   readonly unprotect?: true;
+  readonly leaveOut?: true;
+  readonly takeIn?: true;
 }
 
 interface WorkspaceOptions {
@@ -105,24 +107,32 @@ export const settings: Verb = (program) => {
   group
     .command('field')
     .arguments('<type> <field>')
-    .description('label, hidden, protected')
+    .description('label, hidden, protected, left out of forms')
     .option('--label <text>', 'how it is called')
     .option('--hide', 'nobody sees it')
     .option('--reveal', 'it is seen again')
     .option('--protect', 'nobody changes it')
     .option('--unprotect', 'it may be changed again')
+    .option('--leave-out', 'the form for several records has it only where a rule asks for it')
+    .option('--take-in', 'the form for several records has it again')
     .action(
       acting(async (type: string, field: string, o: FieldOptions) => {
         const body: FieldSettingsBody = {};
         if (o.label !== undefined) body.label = o.label;
         if (o.hide || o.reveal) body.hidden = Boolean(o.hide);
         if (o.protect || o.unprotect) body.protected = Boolean(o.protect);
+        if (o.leaveOut || o.takeIn) body.leftOut = Boolean(o.leaveOut);
         const view = await client().setField(type, field, body);
         const f = view.fields.find((x) => x.name === field)!;
         print(
           {
             columns: ['setting', 'value'],
-            rows: Object.entries({ label: f.label, hidden: f.hidden, protected: f.protected }),
+            rows: Object.entries({
+              label: f.label,
+              hidden: f.hidden,
+              protected: f.protected,
+              leftOut: f.leftOut ?? false,
+            }),
           },
           'table',
         );

@@ -47,8 +47,8 @@ export function FileReport({ file, stale }: { file: FileView; stale: boolean }) 
         </p>
         {file.report!.mended > 0 && (
           <p className="text-pending">
-            {number(file.report!.mended)} {file.report!.mended === 1 ? 'cell was' : 'cells were'} damaged by a
-            spreadsheet (zeros in front, long numbers, dates turned round) and taken as before.
+            {part(file.report!.mended, file.report!.mended === 1 ? 'cell was damaged' : 'cells were damaged', 'mended')}{' '}
+            by a spreadsheet (zeros in front, long numbers, dates turned round) and taken as before.
           </p>
         )}
         {fates.taken > 0 && (
@@ -98,6 +98,11 @@ function Rows({ file, of }: { file: FileView; of: Of }) {
                 {r.reason && r.reason !== 'no record fits' && (
                   <span className="block text-xs text-quiet">{r.reason}</span>
                 )}
+                {r.damage.map((words) => (
+                  <span key={words} className="block text-xs text-pending">
+                    {words}
+                  </span>
+                ))}
               </td>
               {shown.map((c) => {
                 const text = r.cells[file.columns.indexOf(c)];

@@ -1,4 +1,4 @@
-import type { FileView, TypeView } from '@tantamos/contract';
+import type { FileView, LaterPartBody, TypeView } from '@tantamos/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -12,6 +12,7 @@ import { Sheet } from '../components/Sheet';
 import { useSettled } from '../components/useSettled';
 import type { Draft } from '../job/draft';
 import type { DraftEdit } from '../job/edits';
+import { partFrom } from '../job/whole';
 import type { FieldChoice } from '../records/fields';
 import { queries } from '../queries';
 import { Chooser } from './Chooser';
@@ -176,10 +177,11 @@ function Planned({ file, type, fields, onUse, onClose }: Omit<Props, 'open'> & {
   const count = (report?.records ?? 0) + (report?.fates.new ?? 0);
   const ready = work?.job && !stale;
   const use = (): void => {
-    const { selection, edits } = work!.job!;
+    const { selection, edits, then = [] } = work!.job!;
     onUse({
       list: (selection.list ?? null) as Draft['list'],
       edits: edits as readonly DraftEdit[],
+      then: (then as readonly LaterPartBody[]).map(partFrom),
       picked: [],
       dropped: [],
       panel: true,
@@ -227,7 +229,7 @@ function Planned({ file, type, fields, onUse, onClose }: Omit<Props, 'open'> & {
           />
         )}
         <Button onClick={onClose}>Cancel</Button>
-        {ready && work.job?.act === undefined && !work.job?.then && <Button onClick={use}>Put into the job…</Button>}
+        {ready && work.job?.act === undefined && <Button onClick={use}>Put into the job…</Button>}
         <Button
           main
           disabled={!ready || (workspace.whyRequired && !why.trim())}

@@ -1,9 +1,7 @@
 import type { FoundRecord, TypeView } from '@tantamos/contract';
-import { useMutation } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { api } from '../app/api';
 import { usePerson } from '../app/session';
 import { Button, LinkButton } from '../components/Button';
 import { Shown } from '../components/Change';
@@ -11,7 +9,7 @@ import { counted, keyWords, number } from '../components/format';
 import { textInput } from '../components/inputs';
 import { Problems } from '../components/Problems';
 import { isInSight, type Cells, type Conflict } from './useCells';
-import { jobOfCells, keysOf, listed, mostNow, withoutCells, type ListedCell } from './cells';
+import { keysOf, listed, mostNow, withoutCells, type ListedCell } from './cells';
 
 interface Props {
   type: TypeView;
@@ -25,14 +23,12 @@ interface Props {
 /** What was edited in the grid and is not written yet, beneath it: how much, each to be withdrawn, and the ways on. */
 export function CellsBar(props: Props) {
   const { cells: held, left } = props;
-  const { change, undo, undone } = held;
+  const { change, undo, undone, conflicts } = held;
   const isPending = keysOf(held.cells).length > 0;
   if (!isPending && !change.data && !undone && left.length === 0) return null;
   return (
     <section aria-label="Edited cells" className="space-y-2 border-t border-line-strong bg-paper px-4 py-2.5">
-      {change.data && change.data.conflicts.length > 0 && (
-        <Conflicts conflicts={change.data.conflicts} {...props} onSettle={held.settle} />
-      )}
+      {conflicts.length > 0 && <Conflicts conflicts={conflicts} {...props} onSettle={held.settle} />}
       {isPending && <Pending {...props} />}
       {left.length > 0 && (
         <p role="status" className="text-pending">
@@ -48,16 +44,14 @@ export function CellsBar(props: Props) {
 }
 
 function Pending({ type, records, nameOf, cells: held }: Props) {
-  const { cells, why, setWhy, change, put } = held;
+  const { cells, why, setWhy, change, look, put } = held;
   const { workspace } = usePerson();
   const navigate = useNavigate();
   const [open, setOpen] = useState(false);
   const all = listed(cells);
   const keys = keysOf(cells);
-  const preview = useMutation({
-    mutationFn: () => api.makePreview(jobOfCells(type.id, cells, why)),
-    onSuccess: (p) => navigate(`/previews/${p.id}`),
-  });
+  const preview = (): void =>
+    look.mutate(undefined, { onSuccess: (seen) => seen.preview && void navigate(`/previews/${seen.preview.id}`) });
   const isNow = keys.length <= mostNow && isInSight(cells, records);
   const missing = workspace.whyRequired && why.trim() === '';
   return (
@@ -81,7 +75,7 @@ function Pending({ type, records, nameOf, cells: held }: Props) {
           />
         )}
         <Button onClick={() => put({})}>Withdraw {all.length === 1 ? 'it' : 'all'}</Button>
-        <Button main={!isNow} disabled={missing} busy={preview.isPending} onClick={() => preview.mutate()}>
+        <Button main={!isNow} disabled={missing} busy={look.isPending} onClick={preview}>
           Preview {number(keys.length)}
         </Button>
         {isNow && (
@@ -90,7 +84,7 @@ function Pending({ type, records, nameOf, cells: held }: Props) {
           </Button>
         )}
       </div>
-      <Problems error={preview.error} />
+      <Problems error={look.error} />
       {open && (
         <ul aria-label="Edited cells, one by one" className="max-h-40 overflow-auto">
           {all.map((cell) => (

@@ -79,7 +79,9 @@ export default function SeveralForm({ type, draft, records, matching, set, onNow
   };
   const ready = edits.length > 0 && !(workspace.whyRequired && why.trim() === '');
   const first = new Set(needed.flatMap((n) => n.fields.map((f) => f.name)));
-  const ordered = [...fields.filter((f) => first.has(f.name)), ...fields.filter((f) => !first.has(f.name))];
+  // What a setting leaves out is there where a rule asks for it, or where it has been given something.
+  const shown = fields.filter((f) => !f.leftOut || first.has(f.name) || f.name in given);
+  const ordered = [...shown.filter((f) => first.has(f.name)), ...shown.filter((f) => !first.has(f.name))];
   return (
     <Sheet
       open

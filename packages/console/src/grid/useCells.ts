@@ -5,7 +5,7 @@ import { api, queryClient } from '../app/api';
 import { keyWords } from '../components/format';
 import type { Draft } from '../job/draft';
 import { queries } from '../queries';
-import { previewNow, runNow, undoNow } from '../record/small-run';
+import { previewNow, runNow, undoNow, workedOut } from '../record/small-run';
 import { jobOfCells, keysOf, listed, withCells, withoutCells, type PendingCells } from './cells';
 
 /** A cell that somebody else has changed since it was edited here. */
@@ -30,6 +30,12 @@ export interface CellsDone {
   readonly left: readonly LeftRecord[];
 }
 
+/** A preview of the pending cells that is looked at first: null where somebody else has changed some of them. */
+interface CellsSeen {
+  readonly preview: PreviewView | null;
+  readonly conflicts: readonly Conflict[];
+}
+
 /** The cells edited in the grid: what is pending, and how it is written at once and taken back. */
 export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>) => void) {
   const { cells } = draft;
@@ -44,6 +50,7 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
   const put = (next: PendingCells): void => {
     // What is under way goes on, and tells of itself when it is done.
     if (!change.isPending) change.reset();
+    if (!look.isPending) look.reset();
     setUndone(false);
     set({ cells: next });
   };
@@ -56,6 +63,7 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
   const change = useMutation({
     mutationFn: (job: JobBody | null) => {
       sent.current = cells;
+      look.reset();
       return job ? carriedOut(job) : written(type, cells, why);
     },
     onSuccess: async ({ run, conflicts, left }, job) => {
@@ -69,6 +77,16 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
       if (run) await refresh();
     },
   });
+  /** The pending cells to be looked at first; one that somebody else has changed since is settled before. */
+  const look = useMutation({
+    mutationFn: async (): Promise<CellsSeen> => {
+      change.reset();
+      const preview = await workedOut(await api.makePreview(jobOfCells(type, cells, why)));
+      const { conflicts } = await heldAgainst(preview, cells);
+      return { preview: conflicts.length > 0 ? null : preview, conflicts };
+    },
+  });
+  const conflicts = change.data?.conflicts ?? look.data?.conflicts ?? [];
   const undo = useMutation({
     mutationFn: (run: string) => undoNow(run),
     onSuccess: async () => {
@@ -83,7 +101,7 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
     if (mine && cell) set({ cells: withCells(cells, field, { [key]: { ...cell, was: now.value } }) });
     else set({ cells: withoutCells(cells, (k, f) => k === key && f === field) });
   };
-  return { cells, put, why, setWhy, change, undo, undone, settle, refresh };
+  return { cells, put, why, setWhy, change, look, conflicts, undo, undone, settle, refresh };
 }
 
 export type Cells = ReturnType<typeof useCells>;
@@ -91,18 +109,31 @@ export type Cells = ReturnType<typeof useCells>;
 /** Nobody's edit is overwritten unseen: what stands there now is held against what stood there when the cell was edited. */
 async function written(type: string, cells: PendingCells, why: string): Promise<CellsDone> {
   const preview = await previewNow(jobOfCells(type, cells, why));
-  const { records } = await api.previewRecords(preview.id, { limit: 500 });
-  const conflicts = conflictsIn(cells, records);
-  if (conflicts.length > 0) {
-    await api.dropPreview(preview.id);
-    return { run: null, conflicts, left: [] };
-  }
+  const { records, conflicts } = await heldAgainst(preview, cells);
+  if (conflicts.length > 0) return { run: null, conflicts, left: [] };
   const done = await ran(preview, records);
   const gone = keysOf(cells).filter((key) => !records.some((r) => r.key === key));
   return {
     ...done,
     left: [...done.left, ...gone.map((key) => ({ key, record: keyWords(key), why: 'It is not there any more.' }))],
   };
+}
+
+/** The records of a preview, and which cells somebody else has changed since they were edited here; with any, it is withdrawn. */
+async function heldAgainst(
+  preview: PreviewView,
+  cells: PendingCells,
+): Promise<{ readonly records: readonly JournalRecord[]; readonly conflicts: readonly Conflict[] }> {
+  const records: JournalRecord[] = [];
+  let next: string | null | undefined;
+  do {
+    const page = await api.previewRecords(preview.id, { limit: 500, ...(next ? { after: next } : {}) });
+    records.push(...page.records);
+    ({ next } = page);
+  } while (next);
+  const conflicts = conflictsIn(cells, records);
+  if (conflicts.length > 0) await api.dropPreview(preview.id);
+  return { records, conflicts };
 }
 
 async function carriedOut(job: JobBody): Promise<CellsDone> {
@@ -115,8 +146,13 @@ async function ran(preview: PreviewView, records: readonly JournalRecord[]): Pro
   const after = run ? (await api.runRecords(run.id, { limit: 500 })).records : records;
   const left = after
     .filter((r) => !['changed', 'already_right'].includes(r.outcome))
-    .map((r) => ({ key: r.key, record: r.name || keyWords(r.key), why: r.cause ?? r.outcome.replaceAll('_', ' ') }));
+    .map((r) => ({ key: r.key, record: r.name || keyWords(r.key), why: whyLeft(r) }));
   return { run, conflicts: [], left };
+}
+
+function whyLeft({ cause, outcome }: JournalRecord): string {
+  if (outcome === 'in_use') return 'somebody else holds it just now. Try again in a moment.';
+  return cause ?? outcome.replaceAll('_', ' ');
 }
 
 function conflictsIn(cells: PendingCells, records: readonly JournalRecord[]): readonly Conflict[] {

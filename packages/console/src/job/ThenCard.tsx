@@ -28,6 +28,7 @@ export function ThenCard({ before, part, problems, onChange, onRemove }: Props) 
   const types = useAllTypes();
   const type = types.find((t) => t.id === part.type);
   const ways = types.flatMap((t) => before.flatMap((b, at) => followsOf(t, b, at)));
+  if (part.made) return <MadeCard type={type} problems={problems} onRemove={onRemove} />;
   const chosen = ways.find((w) => w.type.id === part.type && same(w.follows, part.follows));
   return (
     <div className="space-y-2 rounded border border-line bg-paper p-2.5" role="group" aria-label="And then">
@@ -61,18 +62,39 @@ export function ThenCard({ before, part, problems, onChange, onRemove }: Props) 
             onChange({ type: way?.type.id ?? id, follows: way?.follows, filter: '', edits: [{ kind: 'set' }] });
           }}
         />
-        <button
-          type="button"
-          aria-label="Without this part"
-          onClick={onRemove}
-          className="grid size-8 shrink-0 place-items-center rounded text-quiet hover:bg-sunken hover:text-trouble"
-        >
-          <X className="size-4" aria-hidden="true" />
-        </button>
+        <Without onRemove={onRemove} />
       </div>
       {type && <Body key={type.id} type={type} part={part} problems={problems} onChange={onChange} />}
       <ProblemList problems={problems.filter((p) => !p.where?.startsWith('edits['))} />
     </div>
+  );
+}
+
+/** New records out of a file, which says all of it. */
+function MadeCard({ type, problems, onRemove }: Pick<Props, 'problems' | 'onRemove'> & { type: TypeView | undefined }) {
+  return (
+    <div className="rounded border border-line bg-paper p-2.5" role="group" aria-label="And then">
+      <div className="flex items-center gap-2">
+        <span className="flex-1">
+          And then make {type ? type.label.toLowerCase() : 'records'} of the rows of the file that fit none
+        </span>
+        <Without onRemove={onRemove} />
+      </div>
+      <ProblemList problems={problems} />
+    </div>
+  );
+}
+
+function Without({ onRemove }: Pick<Props, 'onRemove'>) {
+  return (
+    <button
+      type="button"
+      aria-label="Without this part"
+      onClick={onRemove}
+      className="grid size-8 shrink-0 place-items-center rounded text-quiet hover:bg-sunken hover:text-trouble"
+    >
+      <X className="size-4" aria-hidden="true" />
+    </button>
   );
 }
 

@@ -24,7 +24,8 @@ function alsoOf({ type, by, per, first, values }: DraftAlso): AlsoBody | null {
   };
 }
 
-function partOf({ type, follows, filter, more, also, edits, isDelete }: DraftPart): LaterPartBody | null {
+function partOf({ type, follows, filter, more, also, edits, isDelete, made }: DraftPart): LaterPartBody | null {
+  if (made) return made;
   const complete = isDelete ? [] : completeEdits(edits);
   if (type === undefined || (complete.length === 0 && !isDelete && !also)) return null;
   return {

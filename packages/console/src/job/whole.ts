@@ -24,6 +24,8 @@ export interface DraftPart {
   readonly also?: LaterPartBody['also'];
   readonly edits: readonly DraftEdit[];
   readonly isDelete?: boolean;
+  /** New records out of the rows of a file: a part as it is. */
+  readonly made?: LaterPartBody;
 }
 
 export interface DraftWhole {
@@ -39,14 +41,22 @@ export function wholeFrom({ act, also, then }: Pick<JobBody, 'act' | 'also' | 't
   return {
     act: act === 'create' ? null : (act ?? null),
     also: (also ?? []).map((a) => ({ ...a, values: a.values as readonly DraftEdit[] })),
-    then: (then ?? []).map(({ selection: { type, filter, ...more }, edits, follows, also: made, act: done }) => ({
-      type,
-      filter: typeof filter === 'string' ? filter : '',
-      more,
-      edits: edits as readonly DraftEdit[],
-      ...(follows ? { follows } : {}),
-      ...(made ? { also: made } : {}),
-      ...(done === 'delete' ? { isDelete: true } : {}),
-    })),
+    then: (then ?? []).map(partFrom),
+  };
+}
+
+/** A further part, as a draft has it. */
+export function partFrom(part: LaterPartBody): DraftPart {
+  const { selection, edits, follows, also, act } = part;
+  const { type, filter, ...more } = selection;
+  if (act === 'create') return { type, filter: '', edits: [], made: part };
+  return {
+    type,
+    filter: typeof filter === 'string' ? filter : '',
+    more,
+    edits: edits as readonly DraftEdit[],
+    ...(follows ? { follows } : {}),
+    ...(also ? { also } : {}),
+    ...(act === 'delete' ? { isDelete: true } : {}),
   };
 }

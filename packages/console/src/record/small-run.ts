@@ -24,7 +24,8 @@ export async function undoNow(run: string): Promise<SmallRun> {
   return runNow(await workedOut(await api.undoRun(run, {})));
 }
 
-async function workedOut(made: PreviewView): Promise<PreviewView> {
+/** Waits until it is; throws where it cannot be. */
+export async function workedOut(made: PreviewView): Promise<PreviewView> {
   let preview = made;
   if (preview.state === 'working') for await (const next of api.previewEvents(preview.id)) preview = next;
   if (preview.state !== 'ready') throw new Error(preview.trouble ?? 'It could not be worked out.');

@@ -63,6 +63,19 @@ export function Cell(props: Props) {
       ) : value.value === null ? null : (
         <Shown value={value} kind={column.kind} />
       )}
+      {focused && !editor && link !== null && (
+        // Its name leads to the record, so a double click would: this is the way for a mouse.
+        <button
+          type="button"
+          tabIndex={-1}
+          className={`absolute inset-y-0.5 right-14 rounded border border-line-strong shadow-sm ${button}`}
+          title="Edit (Enter)"
+          aria-label="Edit"
+          onClick={props.onOpen}
+        >
+          <Pencil className="size-3.5" aria-hidden="true" />
+        </button>
+      )}
       {focused && !editor && cellOf(column.kind).narrows && (
         <span
           className={`absolute inset-y-0.5 flex items-center rounded border border-line-strong bg-sheet shadow-sm ${cellOf(column.kind).right ? 'left-0.5' : 'right-0.5'}`}

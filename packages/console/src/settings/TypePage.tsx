@@ -32,7 +32,9 @@ export function TypePage() {
         <h2 className="font-medium">Fields</h2>
         <Table
           label="Fields"
-          heads={['Field', 'Called', 'Kind', 'Hidden', 'Protected', 'Order'].map((label) => ({ label }))}
+          heads={['Field', 'Called', 'Kind', 'Hidden', 'Protected', 'Not in forms', 'Order'].map((label) => ({
+            label,
+          }))}
         >
           {type.data.fields.map((f, i, all) => (
             <FieldLine key={`${f.name} ${f.label}`} type={id} field={f} before={i} all={all} />
@@ -214,8 +216,6 @@ function FieldLine({
     },
     onSettled: () => settingsChanged(type),
   });
-  // What was said is shown at once; what came of it, when the service has answered.
-  const coming = set.isPending ? set.variables : {};
   return (
     <tr>
       <td className={`${tableCell} font-mono text-xs`}>{field.name}</td>
@@ -232,24 +232,18 @@ function FieldLine({
         <Problems error={set.error ?? up.error} />
       </td>
       <td className={tableCell}>{field.kind.replace('_', '/')}</td>
-      <td className={tableCell}>
-        <input
-          type="checkbox"
-          aria-label={`Hide ${field.name}`}
-          className="accent-accent"
-          checked={coming.hidden ?? field.hidden}
-          onChange={(e) => set.mutate({ hidden: e.target.checked })}
-        />
-      </td>
-      <td className={tableCell}>
-        <input
-          type="checkbox"
-          aria-label={`Protect ${field.name}`}
-          className="accent-accent"
-          checked={coming.protected ?? field.protected}
-          onChange={(e) => set.mutate({ protected: e.target.checked })}
-        />
-      </td>
+      <Flag label={`Hide ${field.name}`} is={field.hidden} onSay={(hidden) => set.mutateAsync({ hidden })} />
+      <Flag
+        label={`Protect ${field.name}`}
+        is={field.protected}
+        onSay={(protects) => set.mutateAsync({ protected: protects })}
+      />
+      <Flag
+        label={`Leave ${field.name} out of forms for several`}
+        title="The form for several records has it only where a rule asks for it"
+        is={field.leftOut ?? false}
+        onSay={(leftOut) => set.mutateAsync({ leftOut })}
+      />
       <td className={tableCell}>
         {before > 0 && (
           <LinkButton aria-label={`Move ${field.name} up`} disabled={up.isPending} onClick={() => up.mutate()}>
@@ -258,6 +252,40 @@ function FieldLine({
         )}
       </td>
     </tr>
+  );
+}
+
+/** What was said is shown at once; what came of it, when the service has answered. */
+function Flag({
+  label,
+  title,
+  is,
+  onSay,
+}: {
+  label: string;
+  title?: string;
+  is: boolean;
+  onSay: (on: boolean) => Promise<unknown>;
+}) {
+  const [said, setSaid] = useState<boolean | null>(null);
+  const say = (on: boolean): void => {
+    setSaid(on);
+    // What went wrong stands beside the name.
+    void onSay(on)
+      .catch(() => {})
+      .finally(() => setSaid(null));
+  };
+  return (
+    <td className={tableCell}>
+      <input
+        type="checkbox"
+        aria-label={label}
+        title={title}
+        className="accent-accent"
+        checked={said ?? is}
+        onChange={(e) => say(e.target.checked)}
+      />
+    </td>
   );
 }
 

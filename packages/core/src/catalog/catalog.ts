@@ -45,6 +45,8 @@ export interface Field {
   readonly notEditable: string | null;
   readonly hidden: boolean;
   readonly protected: boolean;
+  /** Left out of the form for several records, unless a rule asks for it. */
+  readonly leftOut?: boolean;
   /** Worked out by the database from other fields, so never written. */
   readonly generated: boolean;
   /** What the database puts where nothing is said, as it prints it (source: pg_get_expr, or its sequence); trusted. */

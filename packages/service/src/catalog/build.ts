@@ -189,6 +189,7 @@ function buildField(
     notEditable: whyNotEditable(column, isKey, base, settings),
     hidden: settings?.hidden ?? false,
     protected: settings?.protected ?? false,
+    leftOut: settings?.leftOut ?? false,
     generated: column.generated,
     default: column.default,
   };

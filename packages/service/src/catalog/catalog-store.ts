@@ -118,15 +118,20 @@ export class CatalogStore {
     const type = (await this.get()).type(typeId);
     // A hidden field is found too: hiding must be possible to take back.
     const field = type.fields.find((f) => f.name === name) ?? fieldOf(type, name);
-    const { label = null, hidden, protected: kept } = change;
-    const next = { label, hidden: hidden ?? field.hidden, protected: kept ?? field.protected };
+    const { label = null, hidden, protected: kept, leftOut } = change;
+    const next = {
+      label,
+      hidden: hidden ?? field.hidden,
+      protected: kept ?? field.protected,
+      leftOut: leftOut ?? field.leftOut ?? false,
+    };
     const keep = change.label === undefined;
     await this.database.rows(
-      `insert into tantamos.field_setting (type, field, label, hidden, protected, changed_by)
-       values ($1, $2, $3, $4, $5, $6)
+      `insert into tantamos.field_setting (type, field, label, hidden, protected, changed_by, left_out)
+       values ($1, $2, $3, $4, $5, $6, $8)
        on conflict (type, field) do update set label = case when $7 then field_setting.label else excluded.label end,
-         hidden = excluded.hidden, protected = excluded.protected, changed_by = excluded.changed_by, changed_at = now()`,
-      [type.id, field.name, next.label, next.hidden, next.protected, account, keep],
+         hidden = excluded.hidden, protected = excluded.protected, left_out = excluded.left_out, changed_by = excluded.changed_by, changed_at = now()`,
+      [type.id, field.name, next.label, next.hidden, next.protected, account, keep, next.leftOut],
     );
     this.refresh();
   }
@@ -159,7 +164,7 @@ export class CatalogStore {
 
   private async fieldSettings(): Promise<Map<string, FieldSettings>> {
     const rows = await this.database.rows<FieldSettings & { type: string; field: string }>(
-      'select type, field, label, hidden, protected from tantamos.field_setting',
+      'select type, field, label, hidden, protected, left_out as "leftOut" from tantamos.field_setting',
     );
     return new Map(rows.map(({ type, field, ...settings }) => [JSON.stringify([type, field]), settings]));
   }

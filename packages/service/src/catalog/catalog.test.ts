@@ -137,7 +137,10 @@ describe('the catalog, read from the database', () => {
     expect((await w.editor.search('growers', { limit: 1 })).columns.map((c) => c.name)).not.toContain('credit_limit');
     await w.admin.setField('growers', 'credit_limit', { hidden: false, label: 'Limit' });
     expect(await field('growers', 'credit_limit')).toMatchObject({ label: 'Limit', hidden: false });
-    await w.admin.setField('bookings', 'note', { protected: false });
+    await w.admin.setField('bookings', 'note', { protected: false, leftOut: true });
+    expect(await field('bookings', 'note')).toMatchObject({ protected: false, leftOut: true });
+    await w.admin.setField('bookings', 'note', { leftOut: false });
+    expect(await field('bookings', 'note')).toMatchObject({ leftOut: false });
   });
 
   it('a hidden type is not there for an editor, by no way to it; an administrator sees it', async () => {

@@ -20,6 +20,7 @@ export interface FieldSettings {
   readonly label: string | null;
   readonly hidden: boolean;
   readonly protected: boolean;
+  readonly leftOut: boolean;
 }
 
 export const noSettings: TypeSettings = {

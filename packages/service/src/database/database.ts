@@ -161,11 +161,11 @@ export class Database {
     }
   }
 
-  /** The same if one is free at once and another stays free for others; if not, nothing is done. */
+  /** The same if one is free at once and two more stay free for others; if not, nothing is done. */
   async withFree(purpose: Purpose, work: (connection: Connection) => Promise<void>): Promise<void> {
     const { totalCount, idleCount, waitingCount } = this.pools[purpose];
     const left = purposes[purpose].most - (totalCount - idleCount);
-    if (waitingCount === 0 && left > 1) await this.with(work, purpose);
+    if (waitingCount === 0 && left > 2) await this.with(work, purpose);
   }
 
   /** The same on a connection that is set up for a lane of a run. */

@@ -1,4 +1,5 @@
-import { previewed } from '../testing/jobs';
+import type { PreviewView } from '@tantamos/contract';
+import { done, previewed } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 const rows = 120_000;
@@ -55,15 +56,26 @@ describe('a preview that two connections work on', () => {
     throw new Error('Two never froze at the same time.');
   };
 
+  const ready = async (made: Promise<PreviewView>): Promise<PreviewView> => {
+    let p = await made;
+    for await (const next of w.admin.previewEvents(p.id)) p = next;
+    expect(p).toMatchObject({ state: 'ready' });
+    return p;
+  };
+  /** Two connections for previews stay free for those of others: with two of the five taken there is no second to be had. */
+  const byOne = async (make: () => Promise<PreviewView>): Promise<PreviewView> => {
+    let release = (): void => {};
+    const taken = new Promise<void>((resolve) => (release = resolve));
+    const holders = [1, 2].map(() => w.services.database.with(() => taken, 'freezes'));
+    const made = await ready(make()).finally(release);
+    await Promise.all(holders);
+    return made;
+  };
+
   it('is the one that a single connection makes', async () => {
     const byTwo = await previewed(w.admin, job('C-'));
     expect(await writers(byTwo.id)).toBe(2);
-    // One connection for previews stays free for those of others: with three of the five taken there is none to be had.
-    let release = (): void => {};
-    const taken = new Promise<void>((resolve) => (release = resolve));
-    const holders = [1, 2, 3].map(() => w.services.database.with(() => taken, 'freezes'));
-    const alone = await previewed(w.admin, job('C-')).finally(release);
-    await Promise.all(holders);
+    const alone = await byOne(() => w.admin.makePreview(job('C-')));
     expect(await writers(alone.id)).toBe(1);
 
     expect(byTwo.totals).toMatchObject({ matched, will_change: matched });
@@ -73,6 +85,27 @@ describe('a preview that two connections work on', () => {
     const one = await frozen(alone.id);
     expect(one).toHaveLength(Math.ceil(matched / 700));
     expect(await frozen(byTwo.id)).toEqual(one);
+  });
+
+  it('takes a run back by two as by one', async () => {
+    const run = await done(w.admin, { ...job('U-'), safety: { batchSize: 700, pace: 100, atOnce: 2 } });
+    expect(run.totals.changed).toBe(matched);
+    await w.sql.query(`update crates set shade = 'theirs' where id % 1000 = 3`);
+    const byTwo = await ready(w.admin.undoRun(run.id, {}));
+    const alone = await byOne(() => w.admin.undoRun(run.id, {}));
+    expect([await writers(byTwo.id), await writers(alone.id)]).toEqual([2, 1]);
+    expect(byTwo.totals.edited_since).toBeGreaterThan(100);
+    expect(byTwo.totals).toEqual(alone.totals);
+    const all = ({ pairs }: PreviewView): string[] =>
+      pairs
+        .filter((p) => p.field === 'shade')
+        .map((p) => JSON.stringify([p.old, p.new, p.count]))
+        .sort();
+    expect(byTwo.morePairs).toEqual(alone.morePairs);
+    expect(all(byTwo).length > 0 || byTwo.morePairs.includes('shade')).toBe(true);
+    const back = await frozen(byTwo.id);
+    expect(back.flatMap((b) => b.keys as string[])).toHaveLength(matched);
+    expect(back).toEqual(await frozen(alone.id));
   });
 
   it('leaves nothing when it is withdrawn, and fails as a whole when one of the two is cut', async () => {

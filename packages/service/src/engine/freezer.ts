@@ -108,31 +108,63 @@ export class Freezer {
   async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog, taken: Taken): Promise<Frozen> {
     this.isUndo = true;
     this.order = order;
-    const { rows } = await this.connection.query<{ part: number; low: number; high: number }>(
-      `select part, min(position) as low, max(position) + 1 as high from tantamos.run_batch where run = $1
-       group by part order by part desc`,
-      [runId],
-    );
-    const step = Math.max(1, Math.floor(aboutPerPiece / this.freezing.batchSize));
-    for (const { part, low, high } of rows) {
+    const { batchSize, progress } = this.freezing;
+    const mayShare = this.mayShareUndo(catalog, seen, taken);
+    const stretches = await this.stretchesOf(runId, mayShare ? aboutPerShare : aboutPerPiece);
+    let position = 0;
+    const pieces = stretches.flatMap(({ part, changed, ...stretch }) => {
       // The order's parts take back the run's from the last to the first.
       const at = order.parts.length - 1 - part;
       const back = order.parts[at]!;
       const type = typeNow(catalog, back.type);
       // Nothing of it is taken back.
-      if ((back.act === 'update' && back.writes.length === 0) || (taken.of && taken.of.type !== type.id)) continue;
+      if ((back.act === 'update' && back.writes.length === 0) || (taken.of && taken.of.type !== type.id)) return [];
       const undoing = { run: runId, part, type, back, reads: thawReads(back, catalog), env: envOf(order), taken };
-      const stretches = Math.ceil((high - low) / step);
-      for (let i = stretches - 1; i >= 0; i--) {
-        const stretch = { from: low + i * step, to: Math.min(high, low + (i + 1) * step) };
-        const rows = undoRows(undoing, stretch, this.freezing.batchSize);
-        const limit = back.act === 'update' && seen.find(type.id)?.limits?.changed(back.writes, raw('r'));
-        await this.write(at, type, back.writes, limit ? await this.withinRights(rows, type, limit) : rows);
-        this.freezing.progress(stretches - i, stretches);
-      }
+      const piece = { at, back, type, rows: undoRows(undoing, stretch, batchSize), position };
+      position += Math.ceil(changed / batchSize);
+      return [piece];
+    });
+    let done = 0;
+    const writer = (connection: Connection | null) => async (piece: (typeof pieces)[number]) => {
+      const { at, back, type, rows } = piece;
+      const limit = back.act === 'update' && seen.find(type.id)?.limits?.changed(back.writes, raw('r'));
+      const allowed = limit ? await this.withinRights(rows, type, limit) : rows;
+      // Of all that a run changed it is known beforehand how many they are, and so where each stretch goes.
+      const where = connection ? { connection, position: piece.position } : undefined;
+      await this.write(at, type, back.writes, allowed, where);
+      progress(++done, pieces.length);
+    };
+    const second = mayShare && pieces.length > 2 ? await this.freezing.second() : null;
+    if (!second) for (const piece of pieces) await writer(null)(piece);
+    else {
+      const [first, ...rest] = pieces;
+      await writer(this.connection)(first!);
+      await sharedOut(rest, Math.floor(rest.length / 2), writer(this.connection), writer(second));
     }
     await this.alongBack(runId);
     return { order: this.order, batches: this.batches, pairs: this.pairs };
+  }
+
+  /** May two connections work on what takes a run back? Not where more comes of what they write, or where it is not known how much that is. */
+  private mayShareUndo(catalog: Catalog, seen: Catalog, taken: Taken): boolean {
+    const isPlain = (back: OrderPart): boolean =>
+      back.passing?.how !== 'around' && seen.find(typeNow(catalog, back.type).id)?.limits == null;
+    return taken.of === null && alongOf(this.order).length === 0 && this.order.parts.every(isPlain);
+  }
+
+  /** Stretches of a run's positions of about so many records each, the last first, and how many records were changed in each. */
+  private async stretchesOf(
+    runId: string,
+    about: number,
+  ): Promise<readonly { part: number; from: number; to: number; changed: number }[]> {
+    const { rows } = await this.connection.query<{ part: number; from: number; to: number; changed: number }>(
+      `select part, min(position) as "from", max(position) + 1 as "to", sum(changed)::int as changed
+       from (select part, position, changed, (position - min(position) over (partition by part)) / $2 as stretch
+         from tantamos.run_batch where run = $1) s
+       group by part, stretch order by part desc, stretch desc`,
+      [runId, Math.max(1, Math.floor(about / this.freezing.batchSize))],
+    );
+    return rows;
   }
 
   /** The same rows, of which those whose records may not be changed are not allowed. */
@@ -220,9 +252,9 @@ export class Freezer {
       const rest = pieces.slice(1);
       if (!second) for (const piece of rest) await write(piece);
       else {
-        const half = rest[Math.floor(rest.length / 2)]!.low;
+        const half = Math.floor(rest.length / 2);
         await askOn(second, sql`create temp table ${bare(chosen)} on commit drop as ${rows} with no data`);
-        const isThere = copyTable(this.connection, second, chosen, sql`n > ${raw(String(half))}`).then(() =>
+        const isThere = copyTable(this.connection, second, chosen, sql`n > ${raw(String(rest[half]!.low))}`).then(() =>
           indexed(second, chosen, byPlace),
         );
         // This one goes on as soon as it has sent what the other is to have.

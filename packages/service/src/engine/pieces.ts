@@ -22,27 +22,29 @@ export function piecesOf(count: number, batchSize: number, about = aboutPerPiece
 }
 
 /**
- * All pieces by two at once: `lower` takes them from the low end on, `upper` from the high end down to those that begin
- * below `from`. Where one fails the other takes no more, and what is thrown is what failed first.
+ * All pieces by two at once: `lower` takes them from the first on, `upper` from the last down to that at `half`, counted from
+ * 0. Where one fails the other takes no more, and what is thrown is what failed first.
  */
-export async function sharedOut(
-  pieces: readonly Piece[],
-  from: number,
-  lower: (piece: Piece) => Promise<void>,
-  upper: (piece: Piece) => Promise<void>,
+export async function sharedOut<P>(
+  pieces: readonly P[],
+  half: number,
+  lower: (piece: P) => Promise<void>,
+  upper: (piece: P) => Promise<void>,
 ): Promise<void> {
   const left = [...pieces];
+  let taken = 0;
   let failed: { readonly by: unknown } | null = null;
-  const take = async (work: (piece: Piece) => Promise<void>, next: () => Piece | undefined): Promise<void> => {
+  const take = async (work: (piece: P) => Promise<void>, next: () => P | undefined): Promise<void> => {
     try {
-      for (let piece = next(); piece && !failed; piece = next()) await work(piece);
+      for (let piece = next(); piece !== undefined && !failed; piece = next()) await work(piece);
     } catch (error) {
       failed ??= { by: error };
     }
   };
-  await Promise.all([
-    take(lower, () => left.shift()),
-    take(upper, () => ((left.at(-1)?.low ?? -1) >= from ? left.pop() : undefined)),
-  ]);
+  const first = (): P | undefined => {
+    taken++;
+    return left.shift();
+  };
+  await Promise.all([take(lower, first), take(upper, () => (taken + left.length > half ? left.pop() : undefined))]);
   if (failed) throw (failed as { by: unknown }).by;
 }

@@ -47,7 +47,8 @@ export async function applyPlan(
       const one =
         checked.plan.several === 'all' ? ['distinct on (n)', `order by n, fate = 'taken' desc, key`] : ['', ''];
       await connection.query(
-        `insert into tantamos.file_fate (file, n, fate, reason, key) select ${one[0]} $1::uuid, n, fate, reason, key from filed ${one[1]}`,
+        `insert into tantamos.file_fate (file, n, fate, reason, key, damage)
+         select ${one[0]} $1::uuid, n, fate, reason, key, ${checked.signed === null ? 'null' : 'damage'} from filed ${one[1]}`,
         [file.id],
       );
       const report = await reportOf(connection, file, checked);

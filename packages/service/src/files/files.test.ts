@@ -450,6 +450,9 @@ describe('values from a file', () => {
       const { stopped, file } = await back(damaged);
       expect([stopped, file.report!.fates.same]).toEqual(['Nothing was edited in it.', 4]);
       expect(file.report!.mended).toBeGreaterThanOrEqual(3);
+      const { rows: mended } = await w.admin.fileRows(file.id, { of: 'mended' });
+      expect(mended.find((r) => r.n === 1)!.damage).toContain('Note: the file says “71”, taken as “0071”');
+      expect(mended.flatMap((r) => r.damage)).toHaveLength(file.report!.mended);
     });
 
     it('a column that was altered meanwhile: what is the same is the same, written as it is now', async () => {

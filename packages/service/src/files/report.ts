@@ -37,7 +37,10 @@ export async function reportOf(
     ? { rows: [{ n: fatesOf.taken }] }
     : await connection.query<{ n: number }>(`select count(distinct key)::int as n from filed where fate = 'taken'`);
   const mended =
-    signed === null ? 0 : (await connection.query<{ n: number }>('select sum(mended)::int as n from filed')).rows[0]!.n;
+    signed === null
+      ? 0
+      : (await connection.query<{ n: number }>('select coalesce(sum(cardinality(damage)), 0)::int as n from filed'))
+          .rows[0]!.n;
   const records = taken[0]!.n;
   return {
     rows: file.rows,

@@ -13,7 +13,9 @@ const asked = (of: Of): string =>
     ? 'true'
     : of === 'left'
       ? `coalesce(t.fate, '') not in ('taken', 'new', 'blank', 'same')`
-      : `t.fate = '${of}'`;
+      : of === 'mended'
+        ? 't.damage is not null'
+        : `t.fate = '${of}'`;
 
 /** Rows of a file by what became of them, a page. */
 export async function rowsOf(database: Database, file: KeptFile, query: FileRowsQuery): Promise<FileRows> {
@@ -41,17 +43,19 @@ async function pageOf(
   limit: number,
 ): Promise<FileRowView[]> {
   const rows = await database.rows<FileRowView & Record<string, unknown>>(
-    `select r.n, r.at, r.cells, t.fate, coalesce(t.reason, r.trouble) as reason, t.key
+    `select r.n, r.at, r.cells, t.fate, coalesce(t.reason, r.trouble) as reason, t.key,
+       coalesce(t.damage, '{}') as damage
      from tantamos.file_row r left join tantamos.file_fate t on t.file = r.file and t.n = r.n
      where r.file = $1 and r.n > $2 and ${asked(of)} order by r.n limit $3`,
     [file.id, after, limit],
   );
-  return rows.map(({ n, at, cells, fate, reason, key }) => ({
+  return rows.map(({ n, at, cells, fate, reason, key, damage }) => ({
     n,
     at,
     cells: file.columns.map((_, i) => (cells[i] ?? null)?.replace(errorMark, '') ?? null),
     fate,
     reason,
     key,
+    damage,
   }));
 }

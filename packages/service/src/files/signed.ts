@@ -55,7 +55,7 @@ export async function narrowToEdited(connection: Connection, file: string, check
       return {
         edited: sql`(num_nonnulls(${v}, ${u}) > 0)`,
         unfit: u,
-        mended: raw('0'),
+        damage: raw('null::text'),
         conflict: raw('null::text'),
       };
     const s = raw(`x.stored[${at + 1}]`);
@@ -94,7 +94,8 @@ export async function narrowToEdited(connection: Connection, file: string, check
     return {
       edited,
       unfit: sql`case when ${edited} then ${needed ? sql`coalesce(${u}, ${needed})` : u} end`,
-      mended: sql`case when ${u} is null and ${plain(v)} <> ${plain(s)} and ${damaged} then 1 else 0 end`,
+      damage: sql`case when ${u} is null and ${plain(v)} <> ${plain(s)} and ${damaged} then
+        ${value(`${field.label}: the file says `)} || ${shown(c)} || ', taken as ' || ${shown(s)} end`,
       conflict: sql`case when ${edited} and ${plain(now)} <> ${plain(s)} and ${plain(now)} <> ${plain(v)} then
         ${value(`${field.label}: was `)} || ${shown(raw(`x.shown[${at + 1}]`))} || ', is ' || ${shown(nowShown)} || ' now, the file says ' || ${shown(c)} end`,
     };
@@ -105,7 +106,7 @@ export async function narrowToEdited(connection: Connection, file: string, check
     connection,
     sql`create temp table narrowed on commit drop as
       select f.n, f.key, case when f.fate <> 'taken' then f.fate when not d.any then 'same' when d.unfit is not null then 'unfit' when d.conflict is not null then 'edited_since' else 'taken' end as fate,
-        case when f.fate <> 'taken' then f.reason when d.any then coalesce(d.unfit, d.conflict) end as reason, coalesce(d.mended, 0) as mended, ${join(values, ', ')}
+        case when f.fate <> 'taken' then f.reason when d.any then coalesce(d.unfit, d.conflict) end as reason, d.damage, ${join(values, ', ')}
       from filed f left join (
         select f.n, ${join(e, ', ')}, ${join(
           parts.map((p) => p.edited),
@@ -118,10 +119,10 @@ export async function narrowToEdited(connection: Connection, file: string, check
           nullif(concat_ws('; ', ${join(
             parts.map((p) => p.conflict),
             ', ',
-          )}), '') as conflict, ${join(
-            parts.map((p) => p.mended),
-            ' + ',
-          )} as mended
+          )}), '') as conflict, nullif(array_remove(array[${join(
+            parts.map((p) => p.damage),
+            ', ',
+          )}], null), '{}') as damage
         from filed f join tantamos.file_row q on q.file = ${value(file)}::uuid and q.n = f.n
         join tantamos.export_row x on x.export = ${exportOf(file, signed!)} and x.key = f.key
         join ${scope.from()} on ${keyIs(type, scope.root, raw('f.key'))}

@@ -1,5 +1,5 @@
 import { alongOf, ProblemError, verdicts } from '@tantamos/core';
-import { transactionOn, type Connection, type Database } from '../database/database';
+import { cut, transactionOn, type Connection, type Database } from '../database/database';
 import { Freezer, type Frozen } from '../engine/freezer';
 import type { Work } from './work';
 
@@ -61,8 +61,10 @@ async function keptAlone(connection: Connection, preview: string, work: () => Pr
   try {
     await work();
   } finally {
-    // Where the connection is lost, so is the lock.
-    await connection.query('select pg_advisory_unlock($1, hashtext($2))', [lockSpace, preview]).catch(() => {});
+    // Where the connection is lost, so is the lock: one that could not be let go is not used again.
+    await connection
+      .query('select pg_advisory_unlock($1, hashtext($2))', [lockSpace, preview])
+      .catch(() => cut(connection));
   }
 }
 
