@@ -69,6 +69,7 @@ export const file: Verb = (program) => {
           readFormat(o.format),
           rows,
         );
+        if (rows.length === 0) talk('No row of this kind.');
         if (next !== null) talk('There are more: --limit, or --format csv for all.');
       }),
     );

@@ -1,6 +1,5 @@
 import {
   alongOf,
-  frozenForm,
   identifier,
   join,
   keyColumns,
@@ -13,8 +12,6 @@ import {
   typeNow,
   envOf,
   value,
-  wholeRecord,
-  type Along,
   type Catalog,
   type CheckedPart,
   type OrderPart,
@@ -257,6 +254,8 @@ export class Freezer {
         const isThere = copyTable(this.connection, second, chosen, sql`n > ${raw(String(rest[half]!.low))}`).then(() =>
           indexed(second, chosen, byPlace),
         );
+        // What went wrong with it is met where it is needed.
+        isThere.catch(() => {});
         // This one goes on as soon as it has sent what the other is to have.
         await foundFirst(second, () =>
           sharedOut(rest, half, write, (piece) => isThere.then(() => writer(second)(piece))),
@@ -454,13 +453,6 @@ async function foundFirst(connection: Connection, work: () => Promise<void>): Pr
   await connection.query('set local join_collapse_limit to default');
 }
 
-const inverseAct: Readonly<Record<Along['act'], Along['act']>> = {
-  create: 'delete',
-  delete: 'create',
-  blank: 'restore',
-  restore: 'blank',
-};
-
 /** $1 run, $2 preview of the undo, $3 its along, $4 the along of the run. */
 const alongValuesBack = `
   insert into tantamos.batch_along_value (preview, position, along, field, new)
@@ -487,58 +479,3 @@ const alongBack = `
     cross join lateral unnest(u.keys) with ordinality i(key, place) where u.preview = $2 and u.part = $3) k
     on k.key = coalesce(s.made[a.owner - s.low], b.keys[a.owner])
   where ra.run = $1 and ra.along = $5 group by k.position`;
-
-/** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
-export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
-  return {
-    form: frozenForm,
-    env: order.env,
-    parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)),
-  };
-}
-
-/** An order that takes back only some fields: what was made along stays. */
-export function narrowed(order: WorkOrder, fields: readonly string[] | undefined): WorkOrder {
-  if (!fields) return order;
-  const parts = order.parts.map((part): OrderPart => {
-    const writes = part.writes.filter((name) => fields.includes(name));
-    const { reads: _, ...rest } = part;
-    return { ...rest, writes, along: [], reads: fieldReadsOf(part.type, writes) } as OrderPart;
-  });
-  return { ...order, parts };
-}
-
-function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
-  const type = typeNow(catalog, part.type);
-  const all = type.fields.map((f) => f.name);
-  const rest = {
-    id: part.id,
-    type: part.type,
-    of: part.type,
-    inOrder: false,
-    along: part.along.map((a): Along => ({ ...a, act: inverseAct[a.act], writes: a.act === 'create' ? [] : a.writes })),
-  };
-  switch (part.act) {
-    case 'update':
-      return {
-        ...rest,
-        act: 'update',
-        reads: fieldReads(type, part.writes),
-        writes: part.writes,
-        // What was handed on is handed back, the last first.
-        ...(part.passing ? { inOrder: true, passing: part.passing } : {}),
-      };
-    case 'create':
-      return { ...rest, act: 'delete', reads: fieldReads(type, all), writes: wholeRecord(type).map((f) => f.name) };
-    case 'delete':
-      return { ...rest, act: 'create', of: null, reads: [], writes: part.writes };
-  }
-}
-
-function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {
-  return fieldReadsOf(type.id, names);
-}
-
-function fieldReadsOf(type: string, names: readonly string[]): OrderPart['reads'] {
-  return names.map((name) => ({ kind: 'field', at: { of: type, path: [name] } }));
-}

@@ -21,7 +21,7 @@ import type { ListReportView } from '@tantamos/contract';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
-import { inverse, narrowed } from '../engine/freezer';
+import { inverse, narrowed } from '../engine/inverse';
 import { keepGiven } from '../jobs/given';
 import type { Compiler } from '../jobs/compiler';
 import { reportForPreview } from '../lists/report';

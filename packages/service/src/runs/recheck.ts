@@ -22,7 +22,7 @@ import {
 import { Labels } from '../catalog/labels';
 import { longestSearch } from '../database/patience';
 import { codeOf } from '../database/refusal';
-import { inverse } from '../engine/freezer';
+import { inverse } from '../engine/inverse';
 import { letter } from '../engine/statements/rows';
 import { doneRows, undoRows, writtenOf } from '../engine/statements/undo';
 import { isKnown } from '../journal/known';

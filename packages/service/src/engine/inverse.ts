@@ -1,0 +1,72 @@
+import {
+  frozenForm,
+  typeNow,
+  wholeRecord,
+  type Along,
+  type Catalog,
+  type OrderPart,
+  type RecordType,
+  type WorkOrder,
+} from '@tantamos/core';
+
+const inverseAct: Readonly<Record<Along['act'], Along['act']>> = {
+  create: 'delete',
+  delete: 'create',
+  blank: 'restore',
+  restore: 'blank',
+};
+
+/** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
+export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
+  return {
+    form: frozenForm,
+    env: order.env,
+    parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)),
+  };
+}
+
+/** An order that takes back only some fields: what was made along stays. */
+export function narrowed(order: WorkOrder, fields: readonly string[] | undefined): WorkOrder {
+  if (!fields) return order;
+  const parts = order.parts.map((part): OrderPart => {
+    const writes = part.writes.filter((name) => fields.includes(name));
+    const { reads: _, ...rest } = part;
+    return { ...rest, writes, along: [], reads: fieldReadsOf(part.type, writes) } as OrderPart;
+  });
+  return { ...order, parts };
+}
+
+function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
+  const type = typeNow(catalog, part.type);
+  const all = type.fields.map((f) => f.name);
+  const rest = {
+    id: part.id,
+    type: part.type,
+    of: part.type,
+    inOrder: false,
+    along: part.along.map((a): Along => ({ ...a, act: inverseAct[a.act], writes: a.act === 'create' ? [] : a.writes })),
+  };
+  switch (part.act) {
+    case 'update':
+      return {
+        ...rest,
+        act: 'update',
+        reads: fieldReads(type, part.writes),
+        writes: part.writes,
+        // What was handed on is handed back, the last first.
+        ...(part.passing ? { inOrder: true, passing: part.passing } : {}),
+      };
+    case 'create':
+      return { ...rest, act: 'delete', reads: fieldReads(type, all), writes: wholeRecord(type).map((f) => f.name) };
+    case 'delete':
+      return { ...rest, act: 'create', of: null, reads: [], writes: part.writes };
+  }
+}
+
+function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {
+  return fieldReadsOf(type.id, names);
+}
+
+function fieldReadsOf(type: string, names: readonly string[]): OrderPart['reads'] {
+  return names.map((name) => ({ kind: 'field', at: { of: type, path: [name] } }));
+}
