@@ -1,4 +1,4 @@
-import type { PreviewView } from '@tantamos/contract';
+import type { JobBody, PreviewView } from '@tantamos/contract';
 import { done, previewed } from '../testing/jobs';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -85,6 +85,32 @@ describe('a preview that two connections work on', () => {
     const one = await frozen(alone.id);
     expect(one).toHaveLength(Math.ceil(matched / 700));
     expect(await frozen(byTwo.id)).toEqual(one);
+  });
+
+  it('is so where records are found by their keys: of several fields, and alike in more than one writing', async () => {
+    await w.sql.query(`create collation level2 (provider = icu, locale = 'und-u-ks-level2', deterministic = false);
+      create table lots (region text collate level2 not null, no int not null, note text, primary key (region, no)) partition by list (region);
+      create table lots_a partition of lots for values in ('A', E'b\\t\\\\');
+      create table lots_b partition of lots default;
+      insert into lots select (array['A', E'b\\t\\\\', 'c', 'D'])[1 + n % 4], n, null from generate_series(1, 60000) n; analyze lots`);
+    w.services.catalogs.refresh();
+    const ofLots: JobBody = {
+      selection: { type: 'lots' },
+      edits: [{ kind: 'number', field: 'note', prefix: 'N-', order: ['-no'] }],
+    };
+    const byTwo = await previewed(w.admin, ofLots);
+    const alone = await byOne(() => w.admin.makePreview(ofLots));
+    expect([await writers(byTwo.id), await writers(alone.id)]).toEqual([2, 1]);
+    expect(byTwo.totals).toMatchObject({ will_change: 60_000 });
+    expect(await frozen(byTwo.id)).toEqual(await frozen(alone.id));
+  });
+
+  it('goes on alone where a second connection cannot be had', async () => {
+    const full = jest.spyOn(w.services.database, 'withFree').mockRejectedValueOnce(new Error('too many clients'));
+    const alone = await previewed(w.admin, job('L-'));
+    expect(full).toHaveBeenCalled();
+    expect(await writers(alone.id)).toBe(1);
+    full.mockRestore();
   });
 
   it('takes a run back by two as by one', async () => {

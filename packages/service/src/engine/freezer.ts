@@ -88,12 +88,12 @@ export class Freezer {
   async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
     this.order = order;
     // What another connection writes is not seen by this one: nothing more may come of it.
-    const isLast = (part: CheckedPart): boolean => parts.length === 1 && !part.falls?.length;
+    const mayShare = (part: CheckedPart): boolean => parts.length === 1 && !part.falls?.length;
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
       if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
       else if (uniqueChanges(part).length > 0) await this.distinct(part, frozen, i);
-      else if (needsChoosing(part)) await this.chosen(part, frozen, i, isLast(part));
+      else if (needsChoosing(part)) await this.chosen(part, frozen, i, mayShare(part));
       else await this.ranged(part, frozen, i);
       await this.fall(part, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
@@ -133,19 +133,18 @@ export class Freezer {
     };
     const second = mayShare && pieces.length > 2 ? await this.freezing.second() : null;
     if (!second) for (const piece of pieces) await writer(null)(piece);
-    else {
-      const [first, ...rest] = pieces;
-      await writer(this.connection)(first!);
-      await sharedOut(rest, Math.floor(rest.length / 2), writer(this.connection), writer(second));
-    }
+    else await sharedOut(pieces, Math.ceil(pieces.length / 2), writer(this.connection), writer(second));
     await this.alongBack(runId);
     return { order: this.order, batches: this.batches, pairs: this.pairs };
   }
 
   /** May two connections work on what takes a run back? Not where more comes of what they write, or where it is not known how much that is. */
   private mayShareUndo(catalog: Catalog, seen: Catalog, taken: Taken): boolean {
-    const isPlain = (back: OrderPart): boolean =>
-      back.passing?.how !== 'around' && seen.find(typeNow(catalog, back.type).id)?.limits == null;
+    const isPlain = (back: OrderPart): boolean => {
+      const type = typeNow(catalog, back.type);
+      // Only where the database itself sees to it that a key is one record is it as many records as the run says.
+      return type.hasPlaces && back.passing?.how !== 'around' && seen.find(type.id)?.limits == null;
+    };
     return taken.of === null && alongOf(this.order).length === 0 && this.order.parts.every(isPlain);
   }
 
@@ -244,21 +243,18 @@ export class Freezer {
       };
     const write = writer(this.connection);
     await foundFirst(this.connection, async () => {
-      // The first tells which pairs of each field are counted one by one.
-      await write(pieces[0]!);
-      const rest = pieces.slice(1);
-      if (!second) for (const piece of rest) await write(piece);
+      if (!second) for (const piece of pieces) await write(piece);
       else {
-        const half = Math.floor(rest.length / 2);
+        const half = Math.ceil(pieces.length / 2);
         await askOn(second, sql`create temp table ${bare(chosen)} on commit drop as ${rows} with no data`);
-        const isThere = copyTable(this.connection, second, chosen, sql`n > ${raw(String(rest[half]!.low))}`).then(() =>
+        const isThere = copyTable(this.connection, second, chosen, pieces[half]!.low).then(() =>
           indexed(second, chosen, byPlace),
         );
         // What went wrong with it is met where it is needed.
         isThere.catch(() => {});
         // This one goes on as soon as it has sent what the other is to have.
         await foundFirst(second, () =>
-          sharedOut(rest, half, write, (piece) => isThere.then(() => writer(second)(piece))),
+          sharedOut(pieces, half, write, (piece) => isThere.then(() => writer(second)(piece))),
         );
       }
     });

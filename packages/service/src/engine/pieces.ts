@@ -22,8 +22,9 @@ export function piecesOf(count: number, batchSize: number, about = aboutPerPiece
 }
 
 /**
- * All pieces by two at once: `lower` takes them from the first on, `upper` from the last down to that at `half`, counted from
- * 0. Where one fails the other takes no more, and what is thrown is what failed first.
+ * All pieces by two: `lower` does the first alone, since it tells about all, and goes on from there, while `upper` takes them
+ * from the last down to that at `half`, counted from 0. Where one fails the other takes no more, and what is thrown is what
+ * failed first.
  */
 export async function sharedOut<P>(
   pieces: readonly P[],
@@ -31,8 +32,7 @@ export async function sharedOut<P>(
   lower: (piece: P) => Promise<void>,
   upper: (piece: P) => Promise<void>,
 ): Promise<void> {
-  const left = [...pieces];
-  let taken = 0;
+  let [low, high] = [0, pieces.length];
   let failed: { readonly by: unknown } | null = null;
   const take = async (work: (piece: P) => Promise<void>, next: () => P | undefined): Promise<void> => {
     try {
@@ -41,10 +41,9 @@ export async function sharedOut<P>(
       failed ??= { by: error };
     }
   };
-  const first = (): P | undefined => {
-    taken++;
-    return left.shift();
-  };
-  await Promise.all([take(lower, first), take(upper, () => (taken + left.length > half ? left.pop() : undefined))]);
+  const fromLow = (): P | undefined => (low < high ? pieces[low++] : undefined);
+  const fromHigh = (): P | undefined => (high > Math.max(low, half) ? pieces[--high] : undefined);
+  await lower(fromLow()!);
+  await Promise.all([take(lower, fromLow), take(upper, fromHigh)]);
   if (failed) throw (failed as { by: unknown }).by;
 }

@@ -97,7 +97,7 @@ async function keptValues(
     if (type.key.includes(name)) return [];
     const [text, edited] = [raw(`v${i + 1}`), raw(`e${i + 1}`)];
     const filled = plan.blank === 'clear' ? raw('true') : sql`${text} is not null`;
-    return [{ name, text, isSaid: signed === null ? filled : sql`(${edited} and ${filled})` }];
+    return [{ name, text, isSaid: signed === null ? filled : sql`((${edited} and ${filled}) is true)` }];
   });
   if (fields.length === 0) return null;
   const said = join(

@@ -114,28 +114,36 @@ class Second {
     private readonly held: Held,
   ) {}
 
-  /** Null, at once, where none is to be had. */
+  /** Null where none is to be had: it is a help, and no reason to fail. */
   async open(first: Connection): Promise<Connection | null> {
     const { rows } = await first.query<{ snapshot: string; limit: string }>(
       `select pg_export_snapshot() as snapshot, current_setting('statement_timeout') as limit`,
     );
     const { snapshot, limit } = rows[0]!;
     const ending = new Promise<'commit' | 'rollback'>((resolve) => (this.told = resolve));
-    return new Promise((opened, failed) => {
-      this.work = this.database.withFree('freezes', async (connection) => {
+    return new Promise((opened) => {
+      let isOpen = false;
+      const work = this.database.withFree('freezes', async (connection) => {
         this.held.connections.add(connection);
         try {
           await connection.query(
             `begin isolation level repeatable read; set transaction snapshot '${snapshot}'; ${settings}`,
           );
           await connection.query(`select set_config('statement_timeout', $1, true)`, [limit]);
+          isOpen = true;
           opened(connection);
           await connection.query(await ending);
         } finally {
           this.held.connections.delete(connection);
         }
       });
-      this.work.then(() => opened(null), failed);
+      this.work = work.catch((error: unknown) => {
+        if (isOpen) throw error;
+      });
+      this.work.then(
+        () => opened(null),
+        () => {},
+      );
     });
   }
 
