@@ -98,7 +98,8 @@ export function makingWords({ from = { rows: 1 }, edits }: Making, told: Told & 
   const filed = 'file' in from ? context.filed?.get(from.file) : undefined;
   const n = 'rows' in from ? from.rows : filed?.count;
   const which = n === undefined ? `new ${typeWords(type)}` : countedWords(n, type);
-  const of = 'file' in from ? ` of the rows of “${clip(filed?.name ?? 'the file')}” that fit none` : '';
+  const file = filed ? `“${clip(filed.name)}”` : 'the file';
+  const of = 'file' in from ? ` of the rows of ${file} that fit none` : '';
   const what = list(
     edits.map((e) => editSentence(e, { ...told, into: type })),
     'and',
