@@ -1,4 +1,5 @@
-import type { Client } from '@tantamos/client';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { AnswerError, type Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { equation, isMoving, isOver, troubles } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
@@ -18,7 +19,7 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
   const teller = process.stderr.isTTY ? barTeller() : lineTeller();
   let run = await api.run(id);
   try {
-    for await (const now of api.runEvents(id, away.signal)) {
+    for await (const now of resumed(() => api.runEvents(id, away.signal))) {
       run = now;
       teller.tell(run);
       if (rests(run)) break;
@@ -40,12 +41,33 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
 /** Waits until a preview is worked out. */
 export async function followPreview(api: Client, preview: PreviewView): Promise<PreviewView> {
   let now = preview;
-  if (now.state !== 'working') return now;
-  for await (const next of api.previewEvents(preview.id)) {
-    now = next;
-    if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
-  }
+  while (now.state === 'working')
+    for await (const next of resumed(() => api.previewEvents(preview.id))) {
+      now = next;
+      if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
+    }
   return now;
+}
+
+/** How often a service that has broken off is asked again, and how long is waited before, in ms. */
+const mostTries = 30;
+const waitAfterBreak = 1000;
+
+/** What is told as it comes, asked for anew where the service broke off: it may have been started again, and goes on by itself. */
+async function* resumed<T>(watch: () => AsyncIterable<T>): AsyncGenerator<T> {
+  for (let tries = 0; ;) {
+    try {
+      for await (const told of watch()) {
+        tries = 0;
+        yield told;
+      }
+      return;
+    } catch (error) {
+      if (!(error instanceof AnswerError) || error.code !== 'unavailable' || ++tries > mostTries) throw error;
+      if (tries === 1) talk('The service does not answer; it is asked again …');
+      await sleep(waitAfterBreak);
+    }
+  }
 }
 
 export function codeOf(run: RunView): number {

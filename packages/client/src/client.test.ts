@@ -66,6 +66,22 @@ describe('the HTTP interface as functions', () => {
     });
   });
 
+  it('says so where a stream of events breaks off', async () => {
+    answer = (_req, res) =>
+      res
+        .writeHead(200, { 'Content-Type': 'text/event-stream' })
+        .write('event: state\ndata: {"state":"working"}\n\n', () => setTimeout(() => res.destroy(), 20));
+    const told: string[] = [];
+    const all = async (): Promise<void> => {
+      for await (const { state } of client.previewEvents('p')) told.push(state);
+    };
+    expect(await refusal(all())).toMatchObject({
+      code: 'unavailable',
+      message: expect.stringContaining('has broken off'),
+    });
+    expect(told).toEqual(['working']);
+  });
+
   it('reads events as they come, wherever the pieces are cut, even inside a letter', async () => {
     const text = Buffer.from(
       'event: state\ndata: {"sentence":"größer"}\n\n: still here\n\nevent: state\ndata: {"sentence":"done"}\n\n',

@@ -127,7 +127,13 @@ async function* followed(
 ): AsyncGenerator<unknown> {
   const signal = given.find((g) => g instanceof AbortSignal);
   const response = await send(options, { ...request(given.filter((g) => g !== signal)), signal });
-  yield* events(response);
+  try {
+    yield* events(response);
+  } catch (error) {
+    // Of the fetch standard: the network failed.
+    if (signal?.aborted || (error as Error).name !== 'TypeError') throw error;
+    throw new AnswerError(noAnswer(`The service at ${options.base || 'this address'} has broken off.`));
+  }
 }
 
 function fileIn(response: Response): File {
