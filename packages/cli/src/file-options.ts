@@ -46,7 +46,7 @@ export function withFileOptions(command: Command, whole = false): Command {
     .option('--take <columns>', 'which columns to take: price, or "Price=price_per_hive,Note=note"')
     .option(
       '--take-computed <field=expression>',
-      "what is worked out of columns: 'price_per_hive = file.price * 1.05' (again for more)",
+      "what is worked out of columns, also beside fields of the record: 'price_per_hive = MAX(price_per_hive, file.price * 1.05)' (again for more)",
       (text: string, before: string[] = []) => [...before, text],
     )
     .option(

@@ -63,6 +63,17 @@ describe('values from files, and new records, on the command line', () => {
     expect(now.rows).toEqual([{ p: '105.00' }, { p: '210.00' }]);
   });
 
+  it('works columns out beside fields of the record, and says what is wrong with a formula where it stands', async () => {
+    const path = fileOf('least.csv', 'reference,least\nB-0000001,1\nB-0000002,999\n');
+    const computed = (formula: string) =>
+      cli(['preview', 'bookings', '--values', path, '--take-computed', `price_per_hive = ${formula}`]);
+    const wrong = await computed('MAX(price_per_hiv, file.least)');
+    expect([wrong.code, wrong.err]).toEqual([1, expect.stringMatching(/price_per_hiv.*\n.*price_per_hive/s)]);
+    expect((await computed('least * 2')).err).toContain('reads its columns: file.reference');
+    const made = await computed('MAX(price_per_hive, file.least)');
+    expect(made.out).toContain('2 matched = 1 will change + 1 already right');
+  });
+
   it('asks which way round dates are, and makes what is new', async () => {
     const path = fileOf(
       'new.jsonl',

@@ -1,13 +1,12 @@
 import type { Page } from 'playwright-core';
 import type { Workspace } from '../../service/src/testing/workspace';
 import { accessibilityTroubles, openConsole, until, type OpenConsole } from './testing/browser';
+import { counted } from './testing/counted';
 
 describe('changing records in the console', () => {
   let w: Workspace;
   let page: Page;
   let opened: OpenConsole;
-  /** Clicks, texts typed and keys pressed since the job was begun. */
-  let actions = 0;
   beforeAll(async () => {
     opened = await openConsole();
     ({ w, page } = opened);
@@ -15,47 +14,8 @@ describe('changing records in the console', () => {
   afterAll(() => opened.close());
 
   const button = (name: string | RegExp) => page.getByRole('button', { name });
-  const click = async (name: string | RegExp): Promise<void> => {
-    actions++;
-    await button(name).click();
-  };
-  const type = async (text: string): Promise<void> => {
-    actions++;
-    await page.keyboard.type(text);
-  };
-  const press = async (key: string): Promise<void> => {
-    actions++;
-    await page.keyboard.press(key);
-  };
-  /** One of a list that is found by typing. */
-  const pick = async (opener: string | RegExp | null, words: string): Promise<void> => {
-    if (opener !== null) await click(opener);
-    await page.getByRole('combobox', { name: /search/ }).waitFor();
-    await type(words);
-    await press('Enter');
-    await page.getByRole('combobox', { name: /search/ }).waitFor({ state: 'detached' });
-  };
-  /** The same on the button that has the cursor. */
-  const pickHere = async (words: string): Promise<void> => {
-    await type(words);
-    await press('Enter');
-    await page.getByRole('combobox', { name: /search/ }).waitFor({ state: 'detached' });
-  };
-  const fill = async (label: string | RegExp, text: string): Promise<void> => {
-    actions++;
-    await page.getByLabel(label).fill(text);
-  };
-  const choose = async (label: string | RegExp, option: string): Promise<void> => {
-    actions++;
-    await page.getByLabel(label).selectOption(option);
-  };
-  const writeInto = async (label: string, text: string): Promise<void> => {
-    actions++;
-    await page.getByRole('textbox', { name: label }).click();
-    await type(text);
-    // The list of completions, where it is open, closes.
-    await page.keyboard.press('Escape');
-  };
+  const acts = counted(() => page);
+  const { click, press, pick, pickHere, fill, choose, writeInto } = acts;
   /** Who writes a filter as text finds the box for it, the next time, as it was left. */
   const begin = async (typeId: string, filter = ''): Promise<void> => {
     // A page that is open keeps its unfinished job, and would keep it anew where it has been dropped.
@@ -64,7 +24,7 @@ describe('changing records in the console', () => {
     await page.goto(`${w.base}/records/${typeId}`);
     await page.getByRole('gridcell').first().waitFor();
     await page.getByRole('radio', { name: 'Text' }).click();
-    actions = 0;
+    acts.reset();
     if (filter === '') await click('Change these records');
     else {
       await writeInto('Filter', filter);
@@ -100,7 +60,7 @@ describe('changing records in the console', () => {
       const left = page.getByLabel(`Old value, line ${line}`);
       await until(async () => (await left.inputValue()) !== '', `line ${line} is filled in`);
       const old = await left.inputValue();
-      actions++;
+      acts.also();
       await page
         .getByLabel('Value for Mail preference')
         .nth(line - 1)
@@ -108,7 +68,7 @@ describe('changing records in the console', () => {
     }
     const made = await preview('map mail preference by wants mail: yes → All, no → None');
     expect(made).toBe(await count('contacts where mail_preference is null and wants_mail is not null'));
-    expect(actions).toBeLessThanOrEqual(32 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(32 / 3);
   });
 
   it('shifts due dates to the next Monday', async () => {
@@ -117,7 +77,7 @@ describe('changing records in the console', () => {
     await choose('To the next', 'monday');
     const made = await preview('shift due on to the next Monday');
     expect(made).toBe(await count("tasks where state = 'open' and due_on is not null"));
-    expect(actions).toBeLessThanOrEqual(32 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(32 / 3);
   });
 
   it('copies the note of the grower', async () => {
@@ -130,7 +90,7 @@ describe('changing records in the console', () => {
         "bookings b join growers g on g.id = b.grower where b.status = 'draft' and g.note <> '' and b.note is distinct from g.note",
       ),
     );
-    expect(actions).toBeLessThanOrEqual(43 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(43 / 3);
   });
 
   it('writes a title out of crop and valley', async () => {
@@ -139,7 +99,7 @@ describe('changing records in the console', () => {
     await fill('Value for Headline', '{crop} hives, {valley} valley');
     expect(await preview('set headline to “{crop} hives, {valley} valley”')).toBe(150);
     await page.getByText('Apple hives, North valley').first().waitFor();
-    expect(actions).toBeLessThanOrEqual(39 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(39 / 3);
   });
 
   it('gives each site a running code', async () => {
@@ -150,14 +110,14 @@ describe('changing records in the console', () => {
     await pick(/^Anew for each/, 'Crop');
     expect(await preview('number access note from {crop}-00001 for each crop')).toBe(4000);
     await page.getByText('Almond-00001').first().waitFor();
-    expect(actions).toBeLessThanOrEqual(33 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(33 / 3);
   });
 
   it('hands the growers of one who leaves out evenly', async () => {
     await begin('growers', "owner = 'Tobias Fenwick'");
     await edit('owner hand out');
     for (const [i, person] of ['Ines Calloway', 'Verity Rushwater'].entries()) {
-      actions++;
+      acts.also();
       await button(/^Value for Owner/)
         .nth(i)
         .click();
@@ -165,7 +125,7 @@ describe('changing records in the console', () => {
     }
     const made = await preview('split owner evenly among Ines Calloway and Verity Rushwater');
     expect(made).toBe(await count('growers where owner = 2'));
-    expect(actions).toBeLessThanOrEqual(38 / 3);
+    expect(acts.count()).toBeLessThanOrEqual(38 / 3);
   });
 
   it('hands tasks to whoever has fewest, leaves two out, and says what differs', async () => {

@@ -58,6 +58,8 @@ export { dateEdges, dayNames } from './edits/shift';
 export * from './order/order';
 export * from './language/frozen';
 export * from './job/inputs';
+export * from './file/beside';
+export * from './file/column';
 export * from './file/fates';
 export * from './file/file-type';
 export * from './file/filed';

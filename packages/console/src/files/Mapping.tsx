@@ -22,6 +22,9 @@ const heading = 'text-xs font-semibold tracking-wider text-quiet uppercase';
 export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
   const set = (next: Partial<DraftPlan>): void => onPlan({ ...plan, ...next });
   const these = type.label.toLowerCase();
+  const found = fields.filter(
+    (f) => f.field.refersTo === null && ['text', 'number', 'date', 'uuid'].includes(f.field.base),
+  );
   const matched = plan.match.length > 0 ? plan.match : [{ column: '', field: '' }];
   return (
     <div className="space-y-5">
@@ -42,15 +45,13 @@ export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
                 label="Column to find by"
                 file={file}
                 value={m.column}
-                onPick={(column) => say({ column })}
+                onPick={(column) => say({ column, field: m.field || fieldCalled(column, found) })}
               />
               <span className="text-quiet">is</span>
               <FieldPicker
                 label="Field to find by"
                 value={m.field}
-                options={fields.filter(
-                  (f) => f.field.refersTo === null && ['text', 'number', 'date', 'uuid'].includes(f.field.base),
-                )}
+                options={found}
                 onPick={(field) => say({ field })}
               />
               {matched.length > 1 && (
@@ -83,36 +84,29 @@ export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
               ))}
             {plan.take.map((t, i) =>
               t.formula === undefined ? null : (
-                <tr key={`formula ${i}`} className="border-t border-line align-top">
-                  <td className="py-1.5 pr-2">
-                    <input
-                      aria-label="Worked out of columns"
-                      autoFocus={t.formula === ''}
-                      className={`${textInput} font-mono text-xs`}
-                      placeholder={`file.${/^\w+$/.test(file.columns[0]?.name ?? '') ? file.columns[0]!.name : 'price'} * 1.05`}
-                      value={t.formula}
-                      onChange={(e) =>
-                        set({
-                          take: plan.take.map((other, j) => (j === i ? { ...other, formula: e.target.value } : other)),
-                        })
-                      }
-                    />
-                  </td>
-                  <td className="flex gap-1.5 py-1.5">
-                    <FieldPicker
-                      label="Field for what is worked out"
-                      value={t.field}
-                      options={takeable(type)}
-                      onPick={(field) =>
-                        set({ take: plan.take.map((other, j) => (j === i ? { ...other, field } : other)) })
-                      }
-                    />
-                    <Remove
-                      label="Work nothing out"
-                      onClick={() => set({ take: plan.take.filter((_, j) => j !== i) })}
-                    />
-                  </td>
-                </tr>
+                <WorkedOut
+                  key={`formula ${i}`}
+                  file={file}
+                  type={type}
+                  formula={t.formula}
+                  field={t.field}
+                  onFormula={(formula) =>
+                    set({ take: plan.take.map((other, j) => (j === i ? { ...other, formula } : other)) })
+                  }
+                  onField={(field) =>
+                    // What is worked out takes the place of the column alone.
+                    set({
+                      take: plan.take.flatMap((other, j) =>
+                        j === i
+                          ? [{ ...other, field }]
+                          : other.formula === undefined && other.field === field
+                            ? []
+                            : [other],
+                      ),
+                    })
+                  }
+                  onRemove={() => set({ take: plan.take.filter((_, j) => j !== i) })}
+                />
               ),
             )}
           </tbody>
@@ -120,6 +114,11 @@ export function Mapping({ file, type, fields, plan, onPlan, problems }: Props) {
         <LinkButton className="text-xs" onClick={() => set({ take: [...plan.take, { field: '', formula: '' }] })}>
           Work something out of columns
         </LinkButton>
+        {plan.take.some((t) => t.formula !== undefined) && (
+          <p className="text-xs text-quiet">
+            Fields of the record may stand beside columns: <code>MAX(price, file.price * 1.05)</code>
+          </p>
+        )}
       </section>
       <section className="space-y-2" aria-label="Otherwise">
         <h3 className={heading}>And otherwise</h3>
@@ -162,6 +161,12 @@ function ColumnRow({
   const taken = plan.take.find((t) => t.column === name);
   const finds = plan.match.find((m) => m.column === name);
   const field = type.fields.find((f) => f.name === taken?.field);
+  const isRead = plan.take.some((t) =>
+    t.formula
+      ?.toLowerCase()
+      .match(/\bfile\.("[^"]*"|\w+)/g)
+      ?.some((read) => read.slice(5).replaceAll('"', '') === name.toLowerCase()),
+  );
   const reading = plan.readings?.[name] ?? {};
   const read = (next: object): void => set({ readings: { ...plan.readings, [name]: { ...reading, ...next } } });
   const asDate = taken !== undefined && isTime(type, taken.field);
@@ -179,7 +184,7 @@ function ColumnRow({
         <FieldPicker
           label={`Field for ${name}`}
           value={taken?.field ?? ''}
-          none={finds ? 'finds the record' : 'not taken'}
+          none={finds ? 'finds the record' : isRead ? 'only worked with' : 'not taken'}
           options={takeable(type)}
           onPick={(to) => {
             const rest = plan.take.filter((t) => t.column !== name);
@@ -215,6 +220,52 @@ function takeable(type: TypeView): readonly FieldChoice[] {
   return type.fields
     .filter((f) => f.base !== 'list' && (f.notEditable === null || type.key.includes(f.name)))
     .map((field) => ({ path: field.name, label: field.label, field }) as FieldChoice);
+}
+
+/** What is worked out of columns, on a line of its own, and the field that gets it. */
+function WorkedOut({
+  file,
+  type,
+  formula,
+  field,
+  onFormula,
+  onField,
+  onRemove,
+}: {
+  file: FileView;
+  type: TypeView;
+  formula: string;
+  field: string;
+  onFormula: (formula: string) => void;
+  onField: (field: string) => void;
+  onRemove: () => void;
+}) {
+  const number = file.columns.find((c) => c.looks === 'number' && /^[a-z]\w*$/i.test(c.name));
+  return (
+    <tr className="border-t border-line align-top">
+      <td colSpan={2} className="space-y-1.5 py-1.5">
+        <input
+          aria-label="Worked out of columns"
+          autoFocus={formula === ''}
+          className={`${textInput} w-full font-mono text-xs`}
+          placeholder={`file.${number?.name ?? 'price'} * 1.05`}
+          value={formula}
+          onChange={(e) => onFormula(e.target.value)}
+        />
+        <div className="flex items-center gap-1.5">
+          <span className="text-quiet">into</span>
+          <FieldPicker label="Field for what is worked out" value={field} options={takeable(type)} onPick={onField} />
+          <Remove label="Work nothing out" onClick={onRemove} />
+        </div>
+      </td>
+    </tr>
+  );
+}
+
+/** The field that is called as the column is; none where none is. */
+function fieldCalled(column: string, fields: readonly FieldChoice[]): string {
+  const said = column.trim().toLowerCase();
+  return fields.find((f) => [f.path, f.label].some((name) => name.toLowerCase() === said))?.path ?? '';
 }
 
 function ColumnPicker({

@@ -37,5 +37,5 @@ export function resolveColumn(catalog: Catalog, type: RecordType, column: string
 
 /** A path as it is written: `grower.owner.name`. */
 export function pathText(path: FieldPath): string {
-  return dotted([...path.through.map((s) => s.field.name), path.field.name]);
+  return dotted([...(path.filed ? ['file'] : []), ...path.through.map((s) => s.field.name), path.field.name]);
 }

@@ -55,13 +55,20 @@ export interface KeptValues {
   readonly count: number;
   readonly at?: number;
 }
+/** The id under which the service keeps something. */
+export const keptId: Member<string> = {
+  schema: { type: 'string', format: 'uuid' },
+  fits: (given): given is string => typeof given === 'string' && uuid.test(given),
+  must: 'must be the id under which something is kept',
+};
+
 export const keptValues: Member<KeptValues> = {
   schema: {
     type: 'object',
     required: ['id', 'count'],
     additionalProperties: false,
     properties: {
-      id: { type: 'string', format: 'uuid' },
+      id: keptId.schema,
       count: { type: 'integer', minimum: 1, maximum: Number.MAX_SAFE_INTEGER },
       at: { type: 'integer', minimum: 1, maximum: mostFieldsKept },
     },
@@ -72,7 +79,7 @@ export const keptValues: Member<KeptValues> = {
     const isWithin = (n: unknown, most: number): boolean =>
       Number.isSafeInteger(n) && (n as number) >= 1 && (n as number) <= most;
     const isCounted = isWithin(count, Number.MAX_SAFE_INTEGER) && isWithin(at, mostFieldsKept);
-    return typeof id === 'string' && uuid.test(id) && isCounted && Object.keys(more).length === 0;
+    return keptId.fits(id) && isCounted && Object.keys(more).length === 0;
   },
   must: 'must be the id and count under which values are kept',
 };

@@ -9,6 +9,7 @@ export type CellReading =
   | { readonly as: 'yes_no' }
   | { readonly as: 'date' | 'moment'; readonly order: DateOrder };
 
+export const cellReadings = ['text', 'number', 'yes_no', 'date', 'moment'] as const;
 export const decimalMarks = ['.', ','] as const;
 export type DecimalMark = (typeof decimalMarks)[number];
 /** Which comes first in dates that do not begin with the year: the day, or the month. */
@@ -41,8 +42,7 @@ export function fileType(
   { where = raw('true'), zone = 'UTC' }: { readonly where?: Sql; readonly zone?: string } = {},
 ): RecordType {
   const fields = columns.flatMap(({ name, reading }, i) => {
-    const { base, dbType } = kinds[reading.as];
-    return [fieldOf(readName(i), name, base, dbType), fieldOf(saidName(i), name, 'text', 'text')];
+    return [columnField(readName(i), name, reading.as), fieldOf(saidName(i), name, 'text', 'text')];
   });
   const cells = columns.map((_, i) => sql`${cell(i)} as ${raw(saidName(i))}`);
   const values = columns.flatMap(({ reading }, i) => {
@@ -107,6 +107,11 @@ function readShort(said: Sql, reading: Exclude<CellReading, { readonly as: 'text
     case 'moment':
       return sql`tantamos.read_moment(${said}, ${value(reading.order)}, ${value(zone)})`;
   }
+}
+
+/** A column as a field of this name that holds what its cells are read as. */
+export function columnField(name: string, label: string, as: CellReading['as']): Field {
+  return fieldOf(name, label, kinds[as].base, kinds[as].dbType);
 }
 
 function fieldOf(name: string, label: string, base: Field['base'], dbType: string): Field {

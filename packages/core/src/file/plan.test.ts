@@ -2,7 +2,8 @@ import { noContext } from '../language/context';
 import { ProblemError } from '../problem';
 import { catalog } from '../testing/catalog';
 import { fileType, isRows, rowsType } from './file-type';
-import { changesOfNew, checkPlan, columnNamed, type FileColumn, type FilePlan } from './plan';
+import { columnNamed } from './column';
+import { changesOfNew, checkPlan, type FileColumn, type FilePlan } from './plan';
 
 const columns: FileColumn[] = [
   { name: 'Ref', looks: 'text', decimal: '.', order: 'dmy' },

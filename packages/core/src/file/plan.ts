@@ -1,5 +1,4 @@
 import { fieldNamed, type Catalog, type Field, type RecordType } from '../catalog/catalog';
-import { closest } from '../catalog/closest';
 import { keyFields } from '../catalog/key';
 import { pathText, resolveColumn } from '../catalog/path';
 import type { Change } from '../edits/change';
@@ -14,9 +13,12 @@ import { fieldKindWords } from '../language/types';
 import { noResultsOf, type NoResult } from '../language/no-result';
 import { parse } from '../language/parse';
 import { pathName } from '../language/print';
-import type { Expression, Part } from '../language/syntax';
+import { walkSyntax, type Expression, type Part } from '../language/syntax';
 import { clip, fail, Gathered, inside, ProblemError, within } from '../problem';
+import { besideChange, isColumn } from './beside';
+import { columnNamed } from './column';
 import {
+  columnField,
   dateOrders,
   decimalMarks,
   fileType,
@@ -58,7 +60,7 @@ export interface FileTake {
   readonly field: string;
   /** The column whose cells the field gets; or: */
   readonly column?: string;
-  /** What is worked out of the columns: `file.price * 1.05`. */
+  /** What is worked out of the columns: `file.price * 1.05`, and of fields of the record: `MAX(price, file.price)`. */
   readonly formula?: string;
 }
 
@@ -85,12 +87,29 @@ export interface CheckedPlan {
   readonly match: readonly { readonly column: number; readonly path: FieldPath }[];
   /** Over rows; their fields are those of `type`. */
   readonly changes: readonly Change[];
-  /** Of each change the columns that it reads. */
+  /** Over rows, too: columns that formulas read beside fields of the record, which are worked out with it (`ColumnsBeside`). */
+  readonly carried: readonly Change[];
+  /** Of each of `changes`, then of `carried`: the columns that it reads, and whether it is the cell of that column itself. */
   readonly reads: readonly (readonly number[])[];
+  readonly isCell: readonly boolean[];
+  readonly beside: readonly BesideTake[];
   /** The place of the column of signatures. */
   readonly signed: number | null;
   readonly plan: FilePlan;
   readonly catalog: Catalog;
+}
+
+/** A field that gets what a formula gives of columns and of fields of its record. */
+export interface BesideTake {
+  readonly field: string;
+  readonly formula: string;
+  /** `carried`: the place of its values among what is carried. */
+  readonly columns: readonly { readonly name: string; readonly as: CellReading['as']; readonly carried: number }[];
+}
+
+/** All that the rows give their records. */
+export function valuesOf({ changes, carried }: Pick<CheckedPlan, 'changes' | 'carried'>): readonly Change[] {
+  return [...changes, ...carried];
 }
 
 /** Throws everything that is wrong with it; columns whose dates are ambiguous among that. */
@@ -124,21 +143,27 @@ export function checkPlan(
     problems.gather(() => fail('no_edits', 'Say which columns to take.', { where: 'take[0]' }));
   // What a column is read as follows from what it is taken for.
   const bases = new Map<number, Set<Field['base']>>();
-  const reads = plan.take.map(
+  const asks = plan.take.map(
     (take, i) =>
       problems.gather(() =>
         inside(`take[${i}]`, () => {
           const field = takenField(type, take, plan);
-          const columns = columnsRead(take, file.columns);
-          if (take.formula === undefined) into(bases, columns[0]!, wantedOf(field));
-          return columns;
+          const asked = columnsRead(take, file.columns);
+          if (take.formula === undefined) into(bases, asked.columns[0]!, wantedOf(field));
+          if (asked.isBeside && plan.unknown === 'create')
+            fail(
+              'bad_value',
+              'What is worked out of fields of the record gives new records nothing: leave rows out that fit none, or use columns alone.',
+              { where: 'formula' },
+            );
+          return asked;
         }),
-      ) ?? [],
+      ) ?? { columns: [], isBeside: false },
   );
   for (const { column, path } of match) into(bases, column, wantedOf(path.field));
   const readings = file.columns.map((column, i) => {
     const asked = [...(bases.get(i) ?? [])];
-    const inFormula = plan.take.some((t, j) => t.formula !== undefined && reads[j]!.includes(i));
+    const inFormula = plan.take.some((t, j) => t.formula !== undefined && asks[j]!.columns.includes(i));
     const base = asked.find((b) => b !== 'text') ?? (inFormula && asked.length === 0 ? 'guess' : 'text');
     return problems.gather(() => readingOf(column, base, plan.readings ?? {})) ?? ({ as: 'text' } as const);
   });
@@ -146,29 +171,57 @@ export function checkPlan(
   const columns = file.columns.map(({ name }, i) => ({ name, reading: readings[i]! }));
   const rows = fileType(file.id, columns, { zone: context.env.timeZone });
   const taken = new Set<string>();
-  const changes = plan.take.flatMap(
-    (take, i) =>
-      problems.gather(() =>
-        inside(`take[${i}]`, () => {
-          const field = takenField(type, take, plan);
-          if (taken.has(field.name)) fail('same_field_twice', `${field.name} is given twice.`, { where: 'field' });
-          taken.add(field.name);
-          const made =
-            take.formula === undefined
-              ? ofColumn(field, reads[i]![0]!, rows, columns, catalog)
-              : ofFormula(
-                  field,
-                  take.formula,
-                  { columns: file.columns, read: columns, reads: reads[i]!, rows },
-                  catalog,
-                  context,
-                );
-          return amongActive(made, { catalog });
-        }),
-      ) ?? [],
+  const made: { change: Change; reads: readonly number[]; isCell: boolean }[] = [];
+  const carried = new Map<number, Change>();
+  const beside: BesideTake[] = [];
+  plan.take.forEach((take, i) =>
+    problems.gather(() =>
+      inside(`take[${i}]`, () => {
+        const field = takenField(type, take, plan);
+        if (taken.has(field.name)) fail('same_field_twice', `${field.name} is given twice.`, { where: 'field' });
+        taken.add(field.name);
+        const { columns: reads, isBeside } = asks[i]!;
+        const { formula } = take;
+        if (formula === undefined || !isBeside) {
+          const change =
+            formula === undefined
+              ? ofColumn(field, reads[0]!, rows, columns, catalog)
+              : ofFormula(field, formula, { columns: file.columns, read: columns, reads, rows }, catalog, context);
+          return made.push({ change: amongActive(change, { catalog }), reads, isCell: formula === undefined });
+        }
+        for (const column of reads) {
+          const { name, reading } = columns[column]!;
+          if (!carried.has(column))
+            carried.set(column, ofColumn(columnField(name, name, reading.as), column, rows, columns, catalog));
+        }
+        const places = [...carried.keys()];
+        const kept = reads.map((c) => ({
+          name: columns[c]!.name,
+          as: columns[c]!.reading.as,
+          carried: places.indexOf(c),
+        }));
+        // What is wrong with it is said here and not in the job that comes of it.
+        const read = kept.map(({ name, as, carried: at }) => ({ name, as, at: at + 1 }));
+        besideChange(formula, { id: file.id, columns: read }, field, { type, catalog, context });
+        return beside.push({ field: field.name, formula, columns: kept });
+      }),
+    ),
   );
   problems.raise();
-  return { type, rows, columns, match, changes, reads, signed, plan, catalog };
+  return {
+    type,
+    rows,
+    columns,
+    match,
+    changes: made.map((m) => m.change),
+    carried: [...carried.values()],
+    reads: [...made.map((m) => m.reads), ...[...carried.keys()].map((column) => [column])],
+    isCell: [...made.map((m) => m.isCell), ...[...carried.keys()].map(() => false)],
+    beside,
+    signed,
+    plan,
+    catalog,
+  };
 }
 
 function into<K, V>(map: Map<K, Set<V>>, key: K, item: V): void {
@@ -231,39 +284,31 @@ function readingOf(
   }
 }
 
-/** The place of a column that is called so, in any case; throws with the nearest. */
-export function columnNamed(
-  name: string,
-  columns: readonly Pick<FileColumn, 'name'>[],
-  more: object = { where: 'column' },
-): number {
-  const at = columns.findIndex((c) => c.name.toLowerCase() === name.trim().toLowerCase());
-  if (at >= 0) return at;
-  const names = columns.map((c) => c.name);
-  return fail('unknown_field', `The file has no column “${clip(name)}”.`, {
-    ...more,
-    suggestions: closest(name, names).length > 0 ? closest(name, names) : names.slice(0, 10),
-  });
-}
-
-function columnsRead({ column, formula }: FileTake, columns: readonly FileColumn[]): readonly number[] {
+/** The columns that a field's value is read from; `isBeside`: fields of the record are read, too. */
+function columnsRead(
+  { column, formula }: FileTake,
+  columns: readonly FileColumn[],
+): { readonly columns: readonly number[]; readonly isBeside: boolean } {
   if ((column === undefined) === (formula === undefined))
     fail('bad_value', 'A field gets a column, or what is worked out of some: say one of them.', { where: 'column' });
-  if (column !== undefined) return [columnNamed(column, columns)];
+  if (column !== undefined) return { columns: [columnNamed(column, columns)], isBeside: false };
   const read = new Set<number>();
-  within('formula', () =>
-    renamed(parse(formula!), (path, e) => {
-      read.add(columnIn(path, e, columns));
-      return path;
-    }),
-  );
-  return [...read];
+  const others: Extract<Expression, { kind: 'name' }>[] = [];
+  within('formula', () => {
+    walkSyntax(parse(formula!), (e) => {
+      if (e.kind !== 'name') return;
+      if (isColumn(e.path)) read.add(columnIn(e.path, e, columns));
+      else others.push(e);
+    });
+    const [other] = others;
+    if (other && read.size === 0) columnIn(other.path, other, columns);
+  });
+  return { columns: [...read], isBeside: others.length > 0 };
 }
 
 /** The column that `file.price` is. */
 function columnIn(path: readonly Part[], { span }: Pick<Expression, 'span'>, columns: readonly FileColumn[]): number {
-  const [first, second] = path;
-  if (path.length !== 2 || first!.name.toLowerCase() !== 'file')
+  if (!isColumn(path))
     fail(
       'unknown_field',
       `What is worked out of a file reads its columns: file.${columns[0]?.name ?? 'column'}, not “${clip(pathName(path))}”.`,
@@ -272,7 +317,7 @@ function columnIn(path: readonly Part[], { span }: Pick<Expression, 'span'>, col
         suggestions: columns.slice(0, 5).map((c) => pathName([{ name: 'file' }, { name: c.name }])),
       },
     );
-  return columnNamed(second!.name, columns, { span: second!.span });
+  return columnNamed(path[1]!.name, columns, { span: path[1]!.span });
 }
 
 /** The expression with other names. */

@@ -232,6 +232,11 @@ class Checker {
   }
 
   private path(e: Extract<Expression, { kind: 'name' }>): FieldPath {
+    const column = this.context.column?.(e.path);
+    if (column) {
+      if (e.isOld || e.isNew) fail('syntax', 'What a file says is neither old nor new.', { span: e.span });
+      return column;
+    }
     const at = resolvePath(this.catalog, this.type, e.path);
     if (e.isOld) return this.pathBefore(at, e.span);
     if (!e.isNew) return at;
@@ -292,6 +297,12 @@ class Checker {
       const suggestions = [quote(text), ...(first.suggestions ?? [])];
       throw new ProblemError({ ...first, message: `${first.message} A text stands in quotes.`, suggestions }, ...more);
     }
+  }
+
+  /** Neither what the job writes nor what a file says is said of the children. */
+  private contextOfChildren(): Context {
+    const { column: _, ...context } = this.context;
+    return { ...context, ofEdit: false };
   }
 
   private named({ field }: FieldPath, text: string, span: Span): Checked {
@@ -621,7 +632,7 @@ class Checker {
     if (relation === null) return undefined;
     if (more)
       fail('syntax', `${e.name} takes the children and one condition; put AND between several.`, { span: more.span });
-    const inner = new Checker(this.catalog, relation.child, { ...this.context, ofEdit: false }, this.counted);
+    const inner = new Checker(this.catalog, relation.child, this.contextOfChildren(), this.counted);
     const needsValue = fold !== 'has' && fold !== 'count';
     if (needsValue && rest.length === 0)
       fail('syntax', `${e.name} needs a field of theirs, such as ${e.name}(${print(first)}.…).`, { span: first.span });

@@ -95,6 +95,14 @@ export interface FieldPath {
   readonly isNew?: true;
   /** Of a rule: not what the record becomes, but what it was. */
   readonly isOld?: true;
+  /** Not a field of a record, but what a row of a file says of it (see `ColumnsBeside`). */
+  readonly filed?: Filed;
+}
+
+/** What the service keeps by the record's key under `kept`: the value at a place, from 1; at 0 whether there is any. */
+export interface Filed {
+  readonly kept: string;
+  readonly at: number;
 }
 
 /** One reference followed: from a field to the key of the type it points at. */

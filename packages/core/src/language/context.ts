@@ -1,8 +1,9 @@
 import type { Span } from '../problem';
-import type { CheckedSelection } from './checked';
+import type { CheckedSelection, FieldPath } from './checked';
 import type { Env } from './functions/entry';
 import type { OwnRule } from './own-rule';
 import type { FiledRows } from '../file/filed';
+import type { Part } from './syntax';
 
 /** What an expression may refer to besides the record: the time, the person, the saved selections. */
 export interface Context {
@@ -19,6 +20,8 @@ export interface Context {
   readonly ofRule?: boolean;
   /** Kept files of which the job makes records, by id. */
   readonly filed?: ReadonlyMap<string, FiledRows>;
+  /** The column that a name such as `file.price` means, where an edit reads columns of a file; undefined: it means none. */
+  readonly column?: (path: readonly Part[]) => FieldPath | undefined;
   /** The saved selection of that name, checked; throws `not_found` where the person has none. */
   selected(name: string, span: Span): CheckedSelection;
   /** The run of that id, or of the beginning of it, that the person may know of; throws `not_found`. */

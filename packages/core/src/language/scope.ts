@@ -1,7 +1,7 @@
 import { columnOf, type RecordType } from '../catalog/catalog';
-import { hasKey, keyColumns, keyRow } from '../catalog/key';
-import { identifier, join, raw, render, sql, type Sql } from '../sql/sql';
-import type { FieldPath, PlaceWord } from './checked';
+import { hasKey, keyColumns, keyRow, keyText } from '../catalog/key';
+import { identifier, join, raw, render, sql, value, type Sql } from '../sql/sql';
+import type { FieldPath, Filed, PlaceWord } from './checked';
 import type { Env } from './functions/entry';
 
 /**
@@ -103,10 +103,23 @@ export class Scope {
       if (!fresh) throw new Error(`Nothing says what ${path.field.name} will be.`);
       return fresh;
     }
+    if (path.filed) return this.filed(path.filed, path.field.dbType);
     const was = path.isOld && this.before.get(path.field.name);
     if (was) return was;
     const { alias, type } = this.reach(path);
     return this.cell(alias, type, path.field.name);
+  }
+
+  private filed({ kept, at }: Filed, dbType: string): Sql {
+    const row = this.given(kept, keyText(this.keys()));
+    return at === 0 ? sql`(${row}.key is not null)` : sql`(${row}.texts[${raw(String(at))}])::${raw(dbType)}`;
+  }
+
+  /** The row of values of several fields that is kept for a key; by the index, record by record. Returns the alias. */
+  given(kept: string, key: Sql): Sql {
+    return this.lookedUp(
+      sql`select g.key, g.texts, g.said from tantamos.given_row g where g.given = ${value(kept)}::uuid and g.key = ${key}`,
+    );
   }
 
   /** The record that holds a path's last field, joined. */

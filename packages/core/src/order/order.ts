@@ -302,9 +302,9 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
     path.through.forEach((step, i) =>
       add({ kind: 'field', at: { through: path.through.slice(0, i), type: step.from, field: step.field } }),
     );
-    // What is new of a field comes from what its own edit reads.
+    // What is new of a field comes from what its own edit reads; what a file says does not change.
     const { isOld: _, ...at } = path;
-    if (!path.isNew) add({ kind: 'field', at });
+    if (!path.isNew && !path.filed) add({ kind: 'field', at });
   };
   const addField = (name: string): void => {
     const field = source.fields.find((f) => f.name === name);

@@ -1,5 +1,5 @@
 import type { FileReport, JobBody, ListReportView } from '@tantamos/contract';
-import { join, pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
+import { besideName, join, pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
 import { askOn, type Connection, type Database } from '../database/database';
 import { fates } from './fates';
 import { reportOf, stoppedBy } from './report';
@@ -91,7 +91,7 @@ async function jobOf(
 async function keptValues(
   connection: Connection,
   account: string,
-  { type, changes, plan, signed }: CheckedPlan,
+  { type, changes, carried, beside, plan, signed }: CheckedPlan,
 ): Promise<{ readonly id: string; readonly edits: JobBody['edits'] } | null> {
   const fields = changes.flatMap(({ field: { name } }, i) => {
     if (type.key.includes(name)) return [];
@@ -99,6 +99,14 @@ async function keptValues(
     const filled = plan.blank === 'clear' ? raw('true') : sql`${text} is not null`;
     return [{ name, text, isSaid: signed === null ? filled : sql`((${edited} and ${filled}) is true)` }];
   });
+  const first = fields.length + 1;
+  fields.push(
+    ...carried.map(({ field }, i) => ({
+      name: besideName(field),
+      text: raw(`v${changes.length + i + 1}`),
+      isSaid: raw('true'),
+    })),
+  );
   if (fields.length === 0) return null;
   const said = join(
     fields.map((f) => f.isSaid),
@@ -116,11 +124,11 @@ async function keptValues(
     connection,
     sql`select array[${counts}]::int[] as counts from filed where fate = 'taken'`,
   );
-  const edits = fields.flatMap(({ name }, i) => {
+  const puts = fields.slice(0, first - 1).flatMap(({ name }, i) => {
     const count = found!.counts[i]!;
-    return count === 0 ? [] : [{ kind: 'put' as const, field: name, count, at: i + 1 }];
+    return count === 0 ? [] : [{ field: name, count, at: i + 1 }];
   });
-  if (edits.length === 0) return null;
+  if (puts.length + beside.length === 0) return null;
   const { rows } = await connection.query<{ id: string }>(
     `insert into tantamos.given (made_by, type, fields, count)
      select $1, $2, $3, count(*) from filed where fate = 'taken' returning id`,
@@ -137,7 +145,17 @@ async function keptValues(
       select ${value(id)}::uuid, key, array[${texts}], case when not (${all}) then array[${said}] end
       from filed where fate = 'taken'`,
   );
-  return { id, edits: edits.map(({ kind, field, count, at }) => ({ kind, field, given: { id, count, at } })) };
+  const clear = plan.blank === 'clear' ? { clear: true } : {};
+  const edits = [
+    ...puts.map(({ field, count, at }) => ({ kind: 'put' as const, field, given: { id, count, at } })),
+    ...beside.map(({ field, formula, columns }) => ({
+      kind: 'compute' as const,
+      field,
+      formula,
+      file: { id, columns: columns.map((c) => ({ name: c.name, as: c.as, at: first + c.carried })), ...clear },
+    })),
+  ];
+  return { id, edits };
 }
 
 /** The records that rows are taken for, as a list like any other: their keys stand with what they are given, under the same id. */

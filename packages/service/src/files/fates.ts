@@ -8,6 +8,7 @@ import {
   Scope,
   sql,
   value,
+  valuesOf,
   type CheckedPlan,
   type Env,
   type FieldPath,
@@ -22,7 +23,8 @@ import { signedFor } from './signed';
 /** Rows of `n`, `key`, `fate`, `reason` and the values `v1`… of each row (of a file that comes back also why not, `u1`…); several where it is about several records. `isPlain`: what records are
  * found by has plain letters only: small letters of these cost a quarter of what those of all languages do (see the lists). */
 export function fates(file: string, checked: CheckedPlan, env: Env, isPlain: boolean): Sql {
-  const { rows, changes, match, plan, columns } = checked;
+  const { rows, match, plan, columns } = checked;
+  const changes = valuesOf(checked);
   const used = [...new Set([...checked.reads.flat(), ...match.map((m) => m.column)])];
   const { signed } = checked;
   // Of a file that comes back nobody minds what was there already: why a cell does not fit is kept for each apart.

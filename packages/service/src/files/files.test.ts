@@ -102,6 +102,13 @@ describe('values from a file', () => {
     const file = await sent(text);
     const guess = await w.admin.guessPlan(file.id, 'contacts');
     expect(guess.match).toEqual([{ column: 'E-mail', field: 'email' }]);
+    // Part of a name is enough where what is in the column is a value of that field, and of no other.
+    const partly = async (text: string) => (await w.admin.guessPlan((await sent(text)).id, 'contacts')).take;
+    expect(await partly('E-mail,Preference\na@b.example,none\nc@d.example,Season only\n')).toEqual([
+      { field: 'mail_preference', column: 'Preference' },
+    ]);
+    expect(await partly('E-mail,Preference\na@b.example,sometimes\n')).toEqual([]);
+    expect(await partly('E-mail,Old mail preference\na@b.example,none\n')).toEqual([]);
     expect(guess.take.map((t) => t.field)).toEqual(['name', 'grower', 'source', 'created_on']);
     const { job, file: now } = await w.admin.planFile(file.id, { ...(guess as FilePlanBody), unknown: 'create' });
     expect(now.report!.sentence).toBe('3 rows = 1 new + 1 said before + 1 do not fit');
@@ -389,6 +396,21 @@ describe('values from a file', () => {
       ]);
     });
 
+    it('columns that were given another name are known by what is in them', async () => {
+      const rows = await exported('id IN (31, 32, 33, 34)');
+      const at = (name: string): number => rows[0]!.indexOf(name);
+      const [price, owner, note] = [at('price_per_hive'), at('owner'), at('note')];
+      rows[2]![price] = '77.25';
+      rows[0]![price] = 'What it costs';
+      rows[0]![owner] = 'note';
+      rows[0]![note] = 'Nothing of the kind';
+      const { file } = await back(rows);
+      expect(file.plan!.take).toEqual(expect.arrayContaining([{ field: 'price_per_hive', column: 'What it costs' }]));
+      // A name that is a field's says so; a column of which nothing tells is left.
+      expect(file.plan!.take.filter((t) => t.column === 'Nothing of the kind')).toEqual([]);
+      expect(file.report!.fates.taken + file.report!.fates.unfit).toBeGreaterThan(0);
+    });
+
     it('as it was, does nothing; edited, only the cells that were', async () => {
       const rows = await exported('id IN (21, 22, 23)');
       expect(rows[0]!.at(-1)).toBe('Tantamos');
@@ -604,6 +626,86 @@ describe('values from a file', () => {
         { numRuns: 12, seed: jest.getSeed() },
       );
     });
+  });
+
+  it('a formula reads columns of the file beside fields of the record, as these are when it is previewed', async () => {
+    const { rows } = await w.sql.query<{ reference: string; id: number; price: string; hives: number }>(
+      `select reference, id, price_per_hive::text as price, hives from bookings
+       where price_per_hive between 20 and 60 order by id limit 6`,
+    );
+    const [a, b, c, d, e, f] = rows;
+    const text = [
+      'Reference,Least price',
+      `${a!.reference},1`,
+      `${b!.reference},99.5`,
+      `${c!.reference},`,
+      `${d!.reference},dear`,
+      `${e!.reference},0`,
+    ].join('\n');
+    const plan = {
+      match: [{ column: 'Reference', field: 'reference' }],
+      take: [
+        { field: 'price_per_hive', formula: 'MAX(price_per_hive, file."least price")' },
+        {
+          field: 'note',
+          formula: `TEXT(100 / file."Least price" * hives)`,
+        },
+      ],
+    };
+    const { file, job } = await planned(text, plan);
+    expect(file.report!.sentence).toBe('5 rows = 4 taken + 1 do not fit; 4 → 4 bookings');
+    expect((await w.admin.fileRows(file.id, { of: 'left' })).rows.map((r) => r.reason)).toEqual([
+      'Least price: “Least price” is no number.',
+    ]);
+    // What the record has is read when it is previewed, not when the file was.
+    await w.sql.query('update bookings set price_per_hive = 150 where id = $1', [b!.id]);
+    const p = await previewed(w.admin, job as JobBody);
+    expect(p.sentence).toContain('set price per hive to what MAX(price_per_hive, file."least price") gives');
+    const outcomes = await w.admin.previewRecords(p.id, {});
+    const told = Object.fromEntries(outcomes.records.map((r) => [r.key, r]));
+    expect(told[a!.id]).toMatchObject({ outcome: 'will_change' });
+    // Nothing comes out where the cell is empty: it is left as it is. A division by what the file says is told.
+    expect(told[c!.id]).toMatchObject({ outcome: 'already_right' });
+    expect(told[e!.id]).toMatchObject({ outcome: 'not_allowed', cause: expect.stringContaining('division by zero') });
+    await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
+    const is = (id: number) =>
+      one<{ price: string; note: string | null }>(
+        `select price_per_hive::text as price, note from bookings where id = ${id}`,
+      );
+    expect(await is(a!.id)).toEqual({ price: a!.price, note: String(100 * a!.hives) });
+    expect((await is(b!.id)).price).toBe('150.00');
+    expect((await is(c!.id)).price).toBe(c!.price);
+
+    // Somebody else's columns, another place, a column that is text: refused in words, before anything is worked out.
+    const { edits } = job as JobBody;
+    const [edit] = edits as unknown as { file: { id: string; columns: { name: string; at: number; as: string }[] } }[];
+    const said = (more: object) =>
+      w.admin.makePreview({ ...job, edits: [{ ...edit, file: { ...edit!.file, ...more } }] } as unknown as JobBody);
+    const [column] = edit!.file.columns;
+    for (const wrong of [
+      { id: '01a21ada-a773-7508-95c9-c877d075c432' },
+      { columns: [{ ...column, at: 600 }] },
+      { columns: [{ ...column, as: 'date' }] },
+      { columns: [{ ...column, name: 'Reference' }] },
+    ])
+      expect((await refusedWith(said(wrong))).detail).toMatch(/no values of that column|has no column|is a date/);
+    expect((await refusedWith(said({ columns: [{ ...column, at: 2147483648 }] }))).detail).toContain('file');
+
+    expect(await refusedWith(planned(text, { ...plan, unknown: 'create' }))).toMatchObject({
+      problems: expect.arrayContaining([expect.objectContaining({ where: 'take[0].formula' })]),
+    });
+    expect(
+      await refusedWith(
+        planned(text, { ...plan, take: [{ field: 'price_per_hive', formula: 'price_per_hiv + file."Least price"' }] }),
+      ),
+    ).toMatchObject({ problems: [expect.objectContaining({ where: 'take[0].formula', code: 'unknown_field' })] });
+
+    // Cleared where the file says nothing, and only there.
+    const cleared = await planned(text, { ...plan, take: [plan.take[1]!], blank: 'clear' });
+    await w.sql.query(`update bookings set note = 'before' where id = any($1)`, [[c!.id, f!.id]]);
+    const q = await previewed(w.admin, cleared.job as JobBody);
+    await ran(w.admin, q.id, { askAfter: null, expect: q.totals.will_change });
+    expect([(await is(c!.id)).note, (await is(f!.id)).note]).toEqual([null, 'before']);
   });
 
   describe('new records out of nothing', () => {

@@ -19,6 +19,8 @@ import type { KeptFile } from './store';
 
 const mostCompared = 200;
 const longestLook = 5000;
+/** Columns of an export that are compared with what its fields were. */
+const mostStrange = 10;
 
 /**
  * Which column is which field, by what it is called or, of what tells records apart, by what is in it. What the person said
@@ -35,7 +37,7 @@ export async function guessPlan(
   const before = await planBefore(database, seen, file, type);
   if (before) return before;
   const open = type.fields.filter((f) => !f.hidden);
-  const called = file.columns.map((c) => open.find((f) => isCalled(f, c.name)) ?? null);
+  const called = file.columns.map((c) => open.find((f) => isCalled(f, c.name)) ?? partlyCalled(open, c));
   const telling = open.filter((f) => tells(f, type));
   const byName = called.findIndex((field) => field !== null && telling.includes(field));
   const found =
@@ -64,10 +66,12 @@ async function planOfSigned(
   type: RecordType,
   signed: string,
 ): Promise<FilePlanSaid> {
-  const take = file.columns.flatMap((c) => {
-    const field = type.fields.find((f) => f.name === c.name && !f.hidden && f.base !== 'list');
-    return field && field.notEditable === null ? [{ field: field.name, column: c.name }] : [];
-  });
+  const open = type.fields.filter((f) => !f.hidden && f.base !== 'list');
+  const called = file.columns.map((c) => open.find((f) => f.name === c.name) ?? null);
+  for (const [column, field] of await renamed(database, file, signed, called, open)) called[column] ??= field;
+  const take = called.flatMap((field, i) =>
+    field && field.notEditable === null ? [{ field: field.name, column: file.columns[i]!.name }] : [],
+  );
   const readings: Record<string, { dates: DateOrder }> = {};
   for (const [i, c] of file.columns.entries()) {
     const order = c.order === null ? await orderAsBefore(database, file, signed, i) : null;
@@ -83,6 +87,45 @@ async function planOfSigned(
     unknown: 'skip',
     several: 'skip',
   };
+}
+
+/** Columns of an export that have been given another name since: what is in most of their cells is what a field was. */
+async function renamed(
+  database: Database,
+  file: KeptFile,
+  signed: string,
+  called: readonly (Field | null)[],
+  fields: readonly Field[],
+): Promise<ReadonlyMap<number, Field>> {
+  const at = file.columns.findIndex((c) => c.name === signed);
+  const strange = file.columns.flatMap((_, i) => (called[i] === null && i !== at ? [i] : [])).slice(0, mostStrange);
+  if (strange.length === 0) return new Map();
+  const rows = await database
+    .askWithin<{ column: number; name: string; same: number; of: number }>(
+      sql`select c.i as column, f.name, count(*) filter (where c.said in (btrim(x.shown[f.at]), btrim(x.stored[f.at])))::int as same,
+          count(*)::int as of
+        from tantamos.file_row r
+        join tantamos.export e on e.id::text = split_part(${cell(at)}, ':', 1)
+        join tantamos.export_row x on x.export = e.id and x.export::text || ':' || x.key = ${cell(at)}
+        cross join lateral (values ${join(
+          strange.map((i) => sql`(${raw(String(i))}, ${cell(i)})`),
+          ', ',
+        )}) c(i, said)
+        cross join lateral unnest(e.fields) with ordinality f(name, at)
+        where r.file = ${value(file.id)}::uuid and r.n <= ${value(mostCompared)}
+          and (c.said is not null or btrim(x.shown[f.at]) <> '')
+        group by 1, 2`,
+      longestLook,
+    )
+    .catch(() => []);
+  const isOpen = (name: string): boolean => !called.some((f) => f?.name === name);
+  const likely = rows.filter((r) => r.same * 2 > r.of && isOpen(r.name)).sort((a, b) => b.same / b.of - a.same / a.of);
+  const found = new Map<number, Field>();
+  for (const { column, name } of likely) {
+    const field = fields.find((f) => f.name === name);
+    if (field && !found.has(column) && ![...found.values()].includes(field)) found.set(column, field);
+  }
+  return found;
 }
 
 /** Our own files begin dates with the year; which way round a spreadsheet has written them is told from what they were. */
@@ -142,6 +185,32 @@ function isCalled({ name, label }: Field, column: string): boolean {
   return (
     names.some((n) => n === said || `${n}s` === said || n === `${said}s`) ||
     (/^e?mail(address)?$/.test(said) && names.includes('email'))
+  );
+}
+
+/** The one field in whose name all words of the column’s stand, where what is in the column is a value of it. */
+function partlyCalled(fields: readonly Field[], { name, looks, samples }: KeptFile['columns'][number]): Field | null {
+  const words = wordsOf(name);
+  if (words.length === 0 || samples.length === 0) return null;
+  const isValue = ({ choices, base, refersTo }: Field): boolean => {
+    if (refersTo !== null) return false;
+    if (!choices) return (base === 'number' && looks === 'number') || (base === 'date' && looks === 'date');
+    const known = choices.flatMap((c) => [plain(c.value), plain(c.label)]);
+    return samples.every((s) => known.includes(plain(s)));
+  };
+  const some = fields.filter((f) => {
+    const its = new Set(wordsOf(f.label));
+    return words.every((w) => its.has(w)) && isValue(f);
+  });
+  return some.length === 1 ? some[0]! : null;
+}
+
+function wordsOf(text: string): readonly string[] {
+  return (
+    text
+      .normalize('NFKD')
+      .toLowerCase()
+      .match(/[\p{L}\p{N}]+/gu) ?? []
   );
 }
 

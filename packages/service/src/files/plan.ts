@@ -28,7 +28,9 @@ export async function planFile(
   const checked = checkPlan(plan, { id: file.id, columns: fileColumns(file) }, catalog, context);
   seen.mustChange(
     checked.type,
-    checked.changes.flatMap((c) => (checked.type.key.includes(c.field.name) ? [] : [c.field.name])),
+    [...checked.changes.map((c) => c.field.name), ...checked.beside.map((b) => b.field)].filter(
+      (name) => !checked.type.key.includes(name),
+    ),
   );
   if (plan.unknown === 'create') seen.must('create', checked.type);
   const { stopped, job } = await applyPlan(database, seen.person.id, file, checked, context.env);

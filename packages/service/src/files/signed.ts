@@ -10,6 +10,7 @@ import {
   Scope,
   sql,
   value,
+  valuesOf,
   type CheckedPlan,
   type Env,
   type RecordType,
@@ -37,7 +38,8 @@ export function signedFor(file: string, type: RecordType, column: number, env: E
  * that are lost, the end of a long number, dates turned round, blanks, the apostrophe that an export puts before a formula.
  */
 export async function narrowToEdited(connection: Connection, file: string, checked: CheckedPlan): Promise<void> {
-  const { type, changes, plan, reads, columns, signed, catalog } = checked;
+  const { type, plan, reads, isCell, columns, signed, catalog } = checked;
+  const changes = valuesOf(checked);
   const [found] = await askOn<{ fields: string[] }>(
     connection,
     sql`select fields from tantamos.export where id = ${exportOf(file, signed!)} and type = ${value(type.id)}`,
@@ -50,8 +52,7 @@ export async function narrowToEdited(connection: Connection, file: string, check
     const v = raw(`f.v${i + 1}`);
     const u = raw(`f.u${i + 1}`);
     const at = fields.indexOf(field.name);
-    const take = plan.take[i]!;
-    if (at < 0 || take.column === undefined)
+    if (at < 0 || !isCell[i])
       return {
         edited: sql`(num_nonnulls(${v}, ${u}) > 0)`,
         unfit: u,

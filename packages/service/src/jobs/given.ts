@@ -6,9 +6,11 @@ import {
   keyText,
   keyWords,
   pathText,
+  placesRead,
   raw,
   sql,
   tableOf,
+  treesOf,
   type Change,
   type Checked,
   type CheckedJob,
@@ -100,7 +102,9 @@ export async function keep(
 /** Values that a job says are kept must be so, for its type and field; throws `not_found`. */
 export async function mustBeKept(database: Database, job: CheckedJob): Promise<void> {
   const changes = [job, ...job.then].flatMap((part) => part.changes.map((c) => ({ ...c, selection: part.selection })));
-  for (const { field, value, selection } of changes) {
+  for (const { selection, ...change } of changes) {
+    const { field, value } = change;
+    for (const place of treesOf(change).flatMap(placesRead)) await mustCarry(database, selection.type.id, place);
     if (value.from !== 'given' || !('kept' in value.given)) continue;
     const found = await database.one(
       `select from tantamos.given where id = $1 and type = $2 and source is not distinct from $3
@@ -110,6 +114,23 @@ export async function mustBeKept(database: Database, job: CheckedJob): Promise<v
     if (!found)
       fail('not_found', `There are no values for ${field.label.toLowerCase()} kept under this id.`, { where: 'edits' });
   }
+}
+
+async function mustCarry(
+  database: Database,
+  type: string,
+  { kept, at, name }: ReturnType<typeof placesRead>[number],
+): Promise<void> {
+  const found = await database.one('select from tantamos.given where id = $1 and type = $2 and fields[$3::int] = $4', [
+    kept,
+    type,
+    at,
+    name,
+  ]);
+  if (!found)
+    fail('not_found', `${name.replace(/^\S+ /, '')}: no values of that column are kept under this id.`, {
+      where: 'edits',
+    });
 }
 
 /** What is to be said of given values that no selected record took: how many, and the first of them with the reason. */

@@ -73,15 +73,16 @@ export async function withRowsOf(
   const isOfFile = (part: LaterPart): boolean => part.from !== undefined && 'file' in part.from;
   const then = [...(fresh.then ?? []), ...(job.then ?? []).filter((part) => !isOfFile(part))];
   // Values that were said with the job are its own.
-  const isPut = (edit: Edit): boolean => edit.kind === 'put' && edit.given !== undefined;
-  const puts = fresh.edits.map(
-    (e) => ({ ...job.edits.find((old) => isPut(old) && old.field === e.field), ...e }) as Edit,
+  const isFiled = (edit: Edit): boolean =>
+    (edit.kind === 'put' && edit.given !== undefined) || (edit.kind === 'compute' && edit.file !== undefined);
+  const filed = fresh.edits.map(
+    (e) => ({ ...job.edits.find((old) => isFiled(old) && old.field === e.field), ...e }) as Edit,
   );
   const { act: _, from: __, then: ___, ...rest } = job;
   return {
     ...rest,
     selection: { ...job.selection, ...fresh.selection },
-    edits: [...puts, ...job.edits.filter((e) => !isPut(e))],
+    edits: [...filed, ...job.edits.filter((e) => !isFiled(e))],
     ...(then.length > 0 ? { then } : {}),
   };
 }

@@ -12,9 +12,22 @@ export const compute: EditForm<'compute'> = {
   action: 'Compute',
   isWide: () => true,
   fits: (field) => field.base !== 'list',
-  complete: ({ field, formula }) =>
-    field !== undefined && formula !== undefined && formula.trim() !== '' ? { kind: 'compute', field, formula } : null,
+  complete: ({ field, formula, file }) =>
+    field !== undefined && formula !== undefined && formula.trim() !== ''
+      ? { kind: 'compute', field, formula, ...(file ? { file } : {}) }
+      : null,
   Form({ type, field, fields, edit, problems, results, before, onChange }) {
+    // Its columns are said where the file is: here it stands as it was said there.
+    if (edit.file)
+      return (
+        <div className="min-w-0 flex-1 space-y-1.5">
+          <p>
+            <code className="break-words text-xs">{edit.formula}</code>{' '}
+            <span className="text-quiet">each by its own row of the file</span>
+          </p>
+          <Results results={results} />
+        </div>
+      );
     return (
       <div className="space-y-1.5">
         <Suspense fallback={<div className="h-8 rounded border border-line-strong bg-sheet" />}>

@@ -467,10 +467,13 @@ function givenRow(given: Given, key: Sql, scope: Scope): { readonly isThere: Sql
   const plain = (row: Sql) => ({ isThere: sql`${row}.key is not null`, found: sql`${row}.value` });
   // By the index, record by record: the database knows too little of a set that has just been kept to choose by itself.
   if ('kept' in given) {
-    const is = sql`g.given = ${value(given.kept)}::uuid and g.key = ${key}`;
     if (given.at === undefined)
-      return plain(scope.lookedUp(sql`select g.key, g.value from tantamos.given_value g where ${is}`));
-    const row = scope.lookedUp(sql`select g.key, g.texts, g.said from tantamos.given_row g where ${is}`);
+      return plain(
+        scope.lookedUp(
+          sql`select g.key, g.value from tantamos.given_value g where g.given = ${value(given.kept)}::uuid and g.key = ${key}`,
+        ),
+      );
+    const row = scope.given(given.kept, key);
     const at = raw(`[${given.at}]`);
     return {
       isThere: sql`(${row}.key is not null and coalesce(${row}.said${at}, true))`,
