@@ -90,18 +90,22 @@ describe('careful runs, and what is done after them, on the command line', () =>
     expect(await told('--hours', 'all night')).toContain('--hours begins with times such as 20:00-06:00');
     expect(await told('--hours', '20:00-06:00 mon-fri Mars/Olympus')).toContain('There is no time zone “Mars/Olympus”');
     expect(await told('--hours', '20:00-26:00')).toContain('--hours');
+    expect(await told('--order', 'start_onn')).toMatch(/start_on.*\(--order\)/s);
     expect(await told('--at-once', '17')).toContain('--at-once');
     expect(await told('--at-most-share', 'half')).toContain('--at-most-share takes a number');
     expect(await count('never')).toBe(0);
   });
 
   it('rechecks, searches, and undoes a part', async () => {
+    expect((await cli(['values', 'bookings', 'note', '-f', 'id IN (201, 202)', '--keep', 'notes before'])).code).toBe(0);
     await preview(201, 220, 'to be back', '--why', 'A try');
     expect((await cli(['run', 'last', '--expect', '20'])).code).toBe(0);
     await w.sql.query(`update bookings set note = 'by hand' where id = 202`);
     expect((await cli(['recheck', 'last'])).out).toMatch(
       /changed 20: 19 stand as written, 1 changed since, 0 put back, 0 gone\n[\s\S]*by hand +0 +0 +1/,
     );
+    // Beside it stands what was counted and kept before the run.
+    expect((await cli(['recheck', 'last'])).out).toMatch(/Counts kept before: notes before[\s\S]*by hand +0 +1 +\+1/);
     const found = await cli([
       'changes',
       '--type',

@@ -58,6 +58,7 @@ const places: readonly (readonly [RegExp, string])[] = [
   [/^safety\.perGo/, '--per-go'],
   [/^safety\.goEvery/, '--go-every'],
   [/^safety\.hours/, '--hours'],
+  [/^safety\.order/, '--order'],
   [/^safety\.stopIf/, '--stop-if'],
   [/^safety\.atMostShare/, '--at-most-share'],
   [/^safety\.atLeast/, '--at-least'],

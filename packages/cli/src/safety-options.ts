@@ -2,7 +2,7 @@ import type { Client } from '@tantamos/client';
 import type { SafetyBody } from '@tantamos/contract';
 import { dayNames, limitNames, type FirstWay, type Hours, type LimitName } from '@tantamos/core';
 import type { Command } from 'commander';
-import { oneOf, wholeNumber } from './options';
+import { commas, oneOf, wholeNumber } from './options';
 import { UsageError } from './trouble';
 
 export interface SafetyOptions {
@@ -14,6 +14,7 @@ export interface SafetyOptions {
   readonly askFirst?: FirstWay;
   readonly perGo?: number;
   readonly goEvery?: number;
+  readonly order?: string;
   readonly hours?: string;
   readonly atMost?: number;
   readonly atLeast?: number;
@@ -47,6 +48,7 @@ export function withSafetyOptions(command: Command): Command {
     .option('--per-second <n>', 'no more records a second than this', wholeNumber('--per-second'))
     .option('--per-go <n>', 'at most N in one go; the next go begins when you continue', wholeNumber('--per-go'))
     .option('--go-every <minutes>', 'the next go begins by itself after so many minutes', wholeNumber('--go-every'))
+    .option('--order <columns>', 'which are changed first: start_on,-hives; - before one for downwards')
     .option(
       '--hours <when>',
       'work only then: "20:00-06:00", "20:00-06:00 mon-sat", "20:00-06:00 mon-sat Europe/Lisbon"',
@@ -100,6 +102,7 @@ export async function safetySaid(api: Client, options: SafetyOptions): Promise<S
     alone,
     stopIf,
     hours,
+    order,
   } = options;
   const said = {
     ...{
@@ -117,6 +120,7 @@ export async function safetySaid(api: Client, options: SafetyOptions): Promise<S
       alone,
       stopIf,
     },
+    order: order === undefined ? undefined : commas(order),
     hours: hours === undefined ? undefined : await hoursSaid(api, hours),
   };
   return Object.fromEntries(Object.entries(said).filter(([, v]) => v !== undefined));

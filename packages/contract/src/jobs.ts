@@ -69,6 +69,9 @@ export class SafetyBody {
   /** Null, or left out: as many as is usual for what is done. */
   @Nullable() @IsInt() @Min(1) @Max(10_000) batchSize?: number | null;
   @IsOptional() @IsInt() @Min(1) @Max(mostAtOnce) atOnce?: number;
+  /** In which order: names of fields or paths, `-` before one for downwards; null, or left out: that of their keys. */
+  @Nullable() @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) @MaxLength(500, { each: true }) order?:
+    string[] | null;
   /** Percent of the time spent working. */
   @IsOptional() @IsInt() @Min(1) @Max(100) pace?: number;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) askAfter?: number | null;

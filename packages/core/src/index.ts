@@ -81,6 +81,7 @@ export * from './job/outcome';
 export * from './job/pairs';
 export * from './job/state';
 export * from './job/ids';
+export * from './job/kept-before';
 export * from './statements/find';
 export type { KeyRange } from './language/which';
 export * from './statements/signature';

@@ -65,6 +65,11 @@ const attacks: readonly Attack[] = [
     },
   },
   {
+    name: 'ask journals',
+    times: 10,
+    once: (asker, i) => status(journals[i % journals.length]!(asker)),
+  },
+  {
     name: 'sign in wrongly',
     times: 10,
     once: (asker, i) =>
@@ -83,18 +88,45 @@ const attacks: readonly Attack[] = [
   },
 ];
 
+/** What is asked of a run that is over: counted anew, looked for in all that was changed, used as a filter, taken back in part. */
+const journals: readonly ((asker: Asker) => Promise<Response>)[] = [
+  (asker) => asker.send(`/api/runs/${doneRun}/recheck`),
+  (asker) => asker.send(`/api/runs/${doneRun}/causes`),
+  (asker) => asker.send(`/api/runs/${doneRun}/records?text=${'%25a'.repeat(100)}&limit=500`),
+  (asker) => asker.send(`/api/changes?type=bookings&field=note&new=${'sieg'.repeat(1200)}`),
+  (asker) => asker.send(`/api/changes?text=${'%25e'.repeat(160)}`),
+  (asker) => asker.send('/api/changes?type=bookings&record=77'),
+  (asker) =>
+    asker.send(
+      '/api/types/bookings/search',
+      JSON.stringify({ filter: `NOT in_run('${doneRun}', 'changed')`, count: 'exact' }),
+    ),
+  (asker) => asker.send(`/api/runs/${doneRun}/undo`, JSON.stringify({ filter: `body_less(${'x'.repeat(2000)})` })),
+  (asker) => asker.send(`/api/runs/${doneRun}/undo`, JSON.stringify({ filter: 'hives > 3', fields: ['note'] })),
+];
+
 /** A run that waits for somebody: watching it never ends. */
 let waitingRun = '';
+/** One of some thousand records that is over. */
+let doneRun = '';
 
-async function startWaiting(asker: Asker): Promise<void> {
-  const made = await asker.ask<{ id: string }>('/api/previews', {
-    selection: { type: 'bookings', keys: ['1', '2', '3', '4'] },
-    edits: [{ kind: 'set', field: 'note', value: 'siege' }],
-    why: 'siege',
-  });
-  let state = 'working';
-  while (state === 'working') ({ state } = await asker.ask<{ state: string }>(`/api/previews/${made.id}`));
-  waitingRun = (await asker.ask<{ id: string }>('/api/runs', { preview: made.id, askAfter: 1 })).id;
+async function startRuns(asker: Asker): Promise<void> {
+  const some = { selection: { type: 'bookings', keys: ['1', '2', '3', '4'] }, edits: siege, why: 'siege' };
+  waitingRun = await started(asker, some, 1);
+  const many = { selection: { type: 'bookings', filter: 'id > 10 AND id < 4000' }, edits: siege, why: 'siege' };
+  doneRun = await started(asker, { ...many, safety: { pace: 100 } }, null);
+  for (let state = ''; state !== 'finished'; await sleep(100))
+    ({ state } = await asker.ask<{ state: string }>(`/api/runs/${doneRun}`));
+}
+
+const siege = [{ kind: 'set', field: 'note', value: 'siege' }];
+
+async function started(asker: Asker, job: object, askAfter: number | null): Promise<string> {
+  const made = await asker.ask<{ id: string }>('/api/previews', job);
+  let told = { state: 'working', totals: { will_change: 0 } };
+  while (told.state === 'working') told = await asker.ask<typeof told>(`/api/previews/${made.id}`);
+  const expect = told.totals.will_change;
+  return (await asker.ask<{ id: string }>('/api/runs', { preview: made.id, askAfter, expect })).id;
 }
 
 /** All of them at once for so long, in ms, in turn as each of these people. */
@@ -152,7 +184,7 @@ async function main([base, ms, ...entries]: string[]): Promise<void> {
   const people: Asker[] = [];
   for (let i = 0; i < entries.length; i += 2)
     people.push(await new Asker(base!).takeToken(entries[i]!, entries[i + 1]!));
-  await startWaiting(people.at(-1)!);
+  await startRuns(people.at(-1)!);
   process.send!('ready');
   process.send!(await attack(people, Number(ms)));
   process.exit(0);

@@ -34,6 +34,7 @@ describe('a short siege', () => {
     for (const [name, counts] of Object.entries(told))
       expect([name, Object.keys(counts).filter((s) => s.startsWith('5') && s !== '503')]).toEqual([name, []]);
     expect(told['sign in wrongly']![429]).toBeGreaterThan(0);
+    expect(told['ask journals']![200]).toBeGreaterThan(0);
     // Twenty at once of one person, none of them read: they stand in each other's way on any machine.
     expect(told['export without reading']![503]).toBeGreaterThan(0);
   }, 480_000);

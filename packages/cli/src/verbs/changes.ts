@@ -1,10 +1,11 @@
 import type { ChangesQuery } from '@tantamos/contract';
-import { outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
+import { keptBefore, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
 import { findRun } from '../ids';
 import { wholeNumber } from '../options';
 import { listed, moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { showRecords } from '../show';
+import { comparedTable } from './counts';
 import { acting, type Verb } from './verb';
 
 type ChangesOptions = Omit<ChangesQuery, 'outcome'> & { readonly outcome?: string; readonly format: string };
@@ -117,6 +118,10 @@ export const changes: Verb = (program) => {
           out(
             `${found.who.label}: ${found.who.values.map((v) => `${v.value.label ?? v.value.value ?? '(blank)'} ${number(v.count)}`).join(', ')}`,
           );
+        for (const kept of keptBefore(await api.keptCounts(), r)) {
+          out(`\nCounts kept before: ${kept.name}, ${moment(kept.madeAt)}`);
+          print(comparedTable(await api.compareCounts(kept.id)), 'table');
+        }
         if (found.records.length > 0) {
           out('\nChanged since: from what was written to what stands there now');
           showRecords(found.records.slice(0, 20));

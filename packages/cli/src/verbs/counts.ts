@@ -1,4 +1,4 @@
-import type { KeptCountsView } from '@tantamos/contract';
+import type { ComparedCounts, KeptCountsView } from '@tantamos/contract';
 import type { Client } from '@tantamos/client';
 import { moment, number, print, readFormat, talk } from '../output';
 import { client } from '../session';
@@ -32,18 +32,7 @@ export const counts: Verb = (program) => {
       acting(async (name: string, o: { format: string }) => {
         const api = client();
         const c = await api.compareCounts((await keptNamed(api, name)).id);
-        const rows = c.rows.map((r) => [
-          ...r.values.map((v) => v.label ?? v.value ?? '(blank)'),
-          number(r.before),
-          number(r.now),
-          r.now === r.before ? '' : `${r.now > r.before ? '+' : '−'}${number(Math.abs(r.now - r.before))}`,
-        ]);
-        const numbers = ['before', 'now', 'change'];
-        print(
-          { columns: [...c.fields, ...numbers], numbers, rows },
-          readFormat(o.format),
-          o.format === 'csv' ? undefined : c,
-        );
+        print(comparedTable(c), readFormat(o.format), o.format === 'csv' ? undefined : c);
         talk(`${number(c.total)} records then, ${number(c.totalNow)} now`);
       }),
     );
@@ -58,6 +47,18 @@ export const counts: Verb = (program) => {
       }),
     );
 };
+
+/** Kept counts beside those of now, a row for each value. */
+export function comparedTable(c: ComparedCounts): { columns: string[]; numbers: string[]; rows: string[][] } {
+  const rows = c.rows.map((r) => [
+    ...r.values.map((v) => v.label ?? v.value ?? '(blank)'),
+    number(r.before),
+    number(r.now),
+    r.now === r.before ? '' : `${r.now > r.before ? '+' : '−'}${number(Math.abs(r.now - r.before))}`,
+  ]);
+  const numbers = ['before', 'now', 'change'];
+  return { columns: [...c.fields, ...numbers], numbers, rows };
+}
 
 /** The newest of that name. */
 async function keptNamed(api: Client, name: string): Promise<KeptCountsView> {

@@ -1,5 +1,5 @@
 import type { SafetyBody, TypeView } from '@tantamos/contract';
-import { dayNames, firing, mostAtOnce, usualBatch, type LimitName } from '@tantamos/core';
+import { dayNames, firing, hasOrder, mostAtOnce, usualBatch, type LimitName } from '@tantamos/core';
 import { useState } from 'react';
 import { usePerson } from '../app/session';
 import { LinkButton } from '../components/Button';
@@ -105,6 +105,7 @@ export function SafetyForm({ type, edited, safety, writeAgain, onChange, onWrite
                 onChange={(goEvery) => set({ goEvery: goEvery || null })}
               />
             ) : null}
+            <OrderForm type={type} order={safety.order ?? null} onChange={(order) => set({ order })} />
             <HoursForm hours={safety.hours ?? null} onChange={(hours) => set({ hours })} />
           </Group>
           <Group title="Do not begin if">
@@ -154,6 +155,55 @@ function said<T extends object>(all: T): T {
   return Object.fromEntries(
     Object.entries(all).filter(([, v]) => v != null && (typeof v !== 'object' || Object.keys(v as object).length > 0)),
   ) as T;
+}
+
+/** By which field records come first; by more than one only as it was said elsewhere. */
+function OrderForm({
+  type,
+  order,
+  onChange,
+}: {
+  type: TypeView;
+  order: SafetyBody['order'];
+  onChange: (order: SafetyBody['order']) => void;
+}) {
+  const fields = type.fields.filter((f) => !f.hidden && hasOrder(f));
+  const [first = '', ...more] = order ?? [];
+  const name = first.replace(/^[-+]/, '');
+  if (!order) {
+    const usual = fields.find((f) => f.base === 'date' || f.base === 'moment') ?? fields[0];
+    if (!usual) return null;
+    return <LinkButton onClick={() => onChange([usual.name])}>In a certain order…</LinkButton>;
+  }
+  return (
+    <div className="flex flex-wrap items-center gap-1.5">
+      In the order of
+      <select
+        aria-label="In the order of"
+        className={`${textInput} h-7! w-auto! max-w-44`}
+        value={name}
+        onChange={(e) => onChange([`${first.startsWith('-') ? '-' : ''}${e.target.value}`, ...more])}
+      >
+        {!fields.some((f) => f.name === name) && <option value={name}>{name}</option>}
+        {fields.map((f) => (
+          <option key={f.name} value={f.name}>
+            {f.label}
+          </option>
+        ))}
+      </select>
+      <select
+        aria-label="Which way"
+        className={`${textInput} h-7! w-auto!`}
+        value={first.startsWith('-') ? 'down' : 'up'}
+        onChange={(e) => onChange([`${e.target.value === 'down' ? '-' : ''}${name}`, ...more])}
+      >
+        <option value="up">lowest first</option>
+        <option value="down">highest first</option>
+      </select>
+      {more.length > 0 && <span className="text-quiet">then {more.join(', ')}</span>}
+      <LinkButton onClick={() => onChange(null)}>In any order</LinkButton>
+    </div>
+  );
 }
 
 function HoursForm({ hours, onChange }: { hours: SafetyBody['hours']; onChange: (h: SafetyBody['hours']) => void }) {

@@ -1,9 +1,10 @@
 import type { RecheckView, RunView } from '@tantamos/contract';
-import { shortId } from '@tantamos/core';
+import { keptBefore, shortId } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { Button } from '../components/Button';
 import { Shown } from '../components/Change';
+import { ComparedCounts } from '../components/ComparedCounts';
 import { moment, number } from '../components/format';
 import { RecordsTable } from '../components/RecordsTable';
 import { Sheet } from '../components/Sheet';
@@ -21,7 +22,10 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
         ) : found.isError ? (
           <Trouble error={found.error} onRetry={() => void found.refetch()} />
         ) : (
-          <Found recheck={found.data} />
+          <>
+            <Found recheck={found.data} />
+            <KeptBefore run={run} />
+          </>
         )}
       </div>
       <div className="flex items-center gap-3 border-t border-line px-4 py-2.5">
@@ -31,6 +35,26 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
         {found.data && <p className="text-quiet">Counted {moment(found.data.at, { seconds: true })}.</p>}
       </div>
     </Sheet>
+  );
+}
+
+/** Counts of these records that the person kept before the run began, beside those of now. */
+function KeptBefore({ run }: { run: RunView }) {
+  const all = useQuery(queries.counts()).data ?? [];
+  const before = keptBefore(all, run);
+  if (before.length === 0) return null;
+  return (
+    <section className="space-y-3">
+      {before.map((kept) => (
+        <div key={kept.id} className="space-y-1">
+          <h3 className="font-medium">
+            Counts kept before: {kept.name}
+            <span className="font-normal text-quiet">, {moment(kept.madeAt)}</span>
+          </h3>
+          <ComparedCounts kept={kept} />
+        </div>
+      ))}
+    </section>
   );
 }
 

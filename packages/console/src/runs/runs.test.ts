@@ -75,6 +75,8 @@ describe('runs in the console', () => {
   });
 
   it('a run is counted anew, and what it changed can be selected', async () => {
+    const selection = { type: 'bookings', filter: 'id IN (501, 503)' };
+    await w.admin.keepCounts({ name: 'notes of 501', selection, fields: ['note'] });
     const r = await done(w.admin, note(501, 20, 'to be counted'));
     await w.sql.query(`update bookings set note = 'by hand' where id in (503, 504)`);
     await goTo(`/runs/${r.id}`);
@@ -83,6 +85,8 @@ describe('runs in the console', () => {
     await sheet.getByText('20 changed = 18 stand as written + 2 changed since').waitFor();
     expect(await sheet.getByRole('row', { name: /by hand 0 0 2/ }).count()).toBe(1);
     await sheet.getByRole('row', { name: /B-0000503/ }).waitFor();
+    await sheet.getByRole('heading', { name: /^Counts kept before: notes of 501/ }).waitFor();
+    expect(await sheet.getByRole('row', { name: /by hand 0 1/ }).count()).toBe(1);
     expect(await accessibilityTroubles(page)).toEqual([]);
     await page.keyboard.press('Escape');
     await button('Select these records').click();

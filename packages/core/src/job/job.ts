@@ -1,6 +1,7 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
 import { keyFields } from '../catalog/key';
 import { inTurn, treesOf, withTrees, type Change } from '../edits/change';
+import { isRows } from '../file/file-type';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
 import type { About, NameOf } from '../edits/kind';
 import type { Answers } from '../language/bind';
@@ -10,8 +11,8 @@ import type { Context } from '../language/context';
 import type { OwnRule } from '../language/own-rule';
 import { list } from '../language/words';
 import { fail, Gathered, inside, ProblemError, within } from '../problem';
-import type { CheckedSelection } from '../language/checked';
-import { checkSelection } from '../selection/selection';
+import type { CheckedSelection, CheckedTake } from '../language/checked';
+import { checkSelection, orderBy } from '../selection/selection';
 import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
 import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
@@ -78,6 +79,8 @@ export interface CheckedJobPart {
   readonly links: readonly CheckedLink[];
   /** Of a delete: what goes or is blanked with each record. */
   readonly falls: readonly Fall[];
+  /** In which they are dealt with; left out: that of their keys. */
+  readonly order?: CheckedTake['order'];
 }
 
 /** A job whose every name has been found in the catalog: its first part, and the others. */
@@ -144,10 +147,12 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
     const isFollowing = job.then![i - 1]!.follows !== undefined;
     return problems.gather(() => inside(place, isFollowing ? () => asFollowing(check, problems) : check)) ?? [];
   });
+  const order = first && problems.gather(() => within('safety.order', () => orderSaid(job, first, catalog)));
   problems.raise();
   const all = [first!, ...then];
   return {
     ...first!,
+    ...(order ? { order } : {}),
     then,
     questions: all.flatMap((p) => [
       ...[p, ...p.links].flatMap((l) => questionsOf(l.selection)),
@@ -155,6 +160,16 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
     ]),
     nameOf: nobody,
   };
+}
+
+function orderSaid(
+  { safety }: Job,
+  { selection: { type } }: CheckedJobPart,
+  catalog: Catalog,
+): CheckedTake['order'] | null {
+  if (!safety?.order?.length) return null;
+  if (isRows(type)) fail('bad_value', 'What is made of rows is made in their order.');
+  return orderBy(safety.order, type, catalog);
 }
 
 /** Of records that follow an earlier part’s, what is wrong with how they do is told there, and with those they follow only once. */
@@ -354,6 +369,7 @@ function bindPart(part: CheckedJobPart, answers: Answers, catalog: Catalog): Che
       })),
     ),
     falls: part.falls,
+    ...(part.order ? { order: part.order } : {}),
   };
 }
 

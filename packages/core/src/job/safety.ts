@@ -20,6 +20,8 @@ export interface Safety {
   readonly perGo: number | null;
   /** Minutes between two goes; null: the next one begins when somebody says so. */
   readonly goEvery: number | null;
+  /** Field names or paths of the first records, `-` before one for downwards; null: in the order of their keys. */
+  readonly order: readonly string[] | null;
   /** When it may work; null: at any time. */
   readonly hours: Hours | null;
   /** Stop, changing nothing, if more than this many would change; null: no such limit. */
@@ -64,6 +66,7 @@ export const defaultSafety: Safety = {
   first: 'in_order',
   perGo: null,
   goEvery: null,
+  order: null,
   hours: null,
   atMost: null,
   atLeast: null,

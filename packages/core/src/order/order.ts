@@ -11,7 +11,7 @@ import { walkOwn, type Checked, type FieldPath } from '../language/checked';
 import type { Env } from '../language/functions/entry';
 import type { OwnRule } from '../language/own-rule';
 import { freezeTree, thawTree, typeNow, type FrozenTree } from '../language/frozen';
-import type { CheckedSelection } from '../language/checked';
+import type { CheckedSelection, CheckedTake } from '../language/checked';
 
 // A work order: what a preview has worked out, and all that a run needs to know. Its records, signatures and values are
 // rows of the control tables; what they mean stands here, as JSON.
@@ -44,6 +44,8 @@ export interface OrderPart {
   readonly writes: readonly string[];
   /** Records read others of this part: readers go before what they read, one batch after another. */
   readonly inOrder: boolean;
+  /** Somebody has said in which order: lanes begin at the first record, not each at a share of its own. */
+  readonly sorted?: true;
   /**
    * Values of which each may be there once pass from record to record, so that the records of a batch are written one after
    * another as they stand in it; `around`: some of them in a circle, whose records all give up theirs before any gets its own.
@@ -111,6 +113,8 @@ export interface CheckedPart {
   readonly falls?: readonly Fall[];
   readonly dealt?: Dealt;
   readonly entry?: EntryOf;
+  /** In which its records are dealt with; left out: that of their keys. */
+  readonly order?: CheckedTake['order'];
 }
 
 /** A record made for each record of a part: `changes` are over the part's record, its fields those of `type`. */
@@ -166,7 +170,10 @@ export function leftOfJob(job: Job, order: WorkOrder, keysOf: (part: number) => 
   }
   const [first, ...then] = parts;
   if (!first) return null;
-  const { safety, why } = job;
+  const { why } = job;
+  // An order is said of the first part's records alone.
+  const isFirst = keysOf(0).length > 0;
+  const safety = job.safety && !isFirst ? { ...job.safety, order: null } : job.safety;
   return {
     ...first,
     ...(then.length > 0 ? { then } : {}),
@@ -192,7 +199,7 @@ export function ownPlaces(job: CheckedJob): readonly (number | null)[] {
 }
 
 function partsOf(
-  { type, selection, act, changes, writeAgain, rules, also, falls, links }: CheckedJobPart,
+  { type, selection, act, changes, writeAgain, rules, also, falls, links, order }: CheckedJobPart,
   which: number,
   at: number,
 ): CheckedPart[] {
@@ -206,6 +213,7 @@ function partsOf(
     selection,
     changes: act === 'delete' ? [] : changes,
     again: writeAgain,
+    ...(order ? { order } : {}),
     rules,
     along: along.map((a) => ({ id: a.type.id, type: a.type, by: a.by, changes: a.changes })),
     ...(act === 'delete' ? { falls } : {}),
@@ -264,6 +272,7 @@ function partOf(part: CheckedPart): OrderPart {
     writes,
     ...(part.dealt ? { dealt: part.dealt } : {}),
     ...(part.entry ? { entry: part.entry } : {}),
+    ...(part.order ? { sorted: true as const } : {}),
     // What falls with a record falls with the first of those it points at: these go one after another too.
     // Keys that are counted on from the highest are drawn by one lane.
     inOrder:

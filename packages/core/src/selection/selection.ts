@@ -43,15 +43,20 @@ export function checkSelection(selection: Selection, catalog: Catalog, context: 
   };
 }
 
-function checkTake(take: Take, type: RecordType, catalog: Catalog): CheckedTake {
-  if (!Number.isSafeInteger(take.count) || take.count < 0) fail('bad_value', 'How many to take is a whole number.');
-  if (take.seed !== undefined && take.order?.length)
-    fail('bad_value', 'Either at random or by an order; both at once have no meaning.');
-  const order = (take.order ?? []).map((column) => {
+/** Field names or paths, `-` before one for descending. */
+export function orderBy(columns: readonly string[], type: RecordType, catalog: Catalog): CheckedTake['order'] {
+  return columns.map((column) => {
     const path = resolveColumn(catalog, type, column.replace(/^[-+]/, ''));
     if (!hasOrder(path.field)) fail('type_mismatch', `${path.field.label} has no order.`);
     return { path, descending: column.startsWith('-') };
   });
+}
+
+function checkTake(take: Take, type: RecordType, catalog: Catalog): CheckedTake {
+  if (!Number.isSafeInteger(take.count) || take.count < 0) fail('bad_value', 'How many to take is a whole number.');
+  if (take.seed !== undefined && take.order?.length)
+    fail('bad_value', 'Either at random or by an order; both at once have no meaning.');
+  const order = orderBy(take.order ?? [], type, catalog);
   const per = take.per === undefined ? null : { through: [], type, field: fieldOf(type, take.per) };
   return { count: take.count, order, seed: take.seed ?? null, per };
 }

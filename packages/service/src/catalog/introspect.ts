@@ -86,17 +86,22 @@ export interface TriggerRow {
   readonly at: ('insert' | 'update' | 'delete')[];
 }
 
-/** Everything the catalog is made from, read from pg_catalog in one go. */
+/**
+ * Everything the catalog is made from, read from pg_catalog as it is at one moment. One question after the other: it is asked
+ * every few seconds, and six at once were felt by others in every processor.
+ */
 export async function introspect(database: Database) {
-  const [tables, columns, constraints, triggers, policies, outsidePointers] = await Promise.all([
-    database.rows<TableRow>(tablesQuery),
-    database.rows<ColumnRow>(columnsQuery),
-    database.rows<ConstraintRow>(constraintsQuery),
-    database.rows<TriggerRow>(triggersQuery),
-    database.rows<PolicyRow>(policiesQuery),
-    database.rows<OutsidePointerRow>(outsidePointersQuery),
-  ]);
-  return { tables, columns, constraints, triggers, policies, outsidePointers };
+  return database.transaction('repeatable read', async (connection) => {
+    const rows = async <R extends object>(text: string): Promise<R[]> => (await connection.query<R>(text)).rows;
+    return {
+      tables: await rows<TableRow>(tablesQuery),
+      columns: await rows<ColumnRow>(columnsQuery),
+      constraints: await rows<ConstraintRow>(constraintsQuery),
+      triggers: await rows<TriggerRow>(triggersQuery),
+      policies: await rows<PolicyRow>(policiesQuery),
+      outsidePointers: await rows<OutsidePointerRow>(outsidePointersQuery),
+    };
+  });
 }
 
 const ours = `n.nspname not in ('pg_catalog', 'information_schema', 'tantamos')

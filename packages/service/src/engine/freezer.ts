@@ -224,12 +224,13 @@ export class Freezer {
     const count = await this.table(chosen, rows, byPlace);
     const second = mayShare && count >= enoughForTwo ? await this.freezing.second() : null;
     const pieces = piecesOf(count, batchSize, second ? aboutPerShare : aboutPerPiece);
-    const ends = isFoundBySpot(part.selection.type)
-      ? new Map<number, string>()
-      : await this.keysAt(
-          chosen,
-          pieces.flatMap(({ low, high }) => [low + 1, high]),
-        );
+    const ends =
+      isFoundBySpot(part.selection.type) || part.order
+        ? new Map<number, string>()
+        : await this.keysAt(
+            chosen,
+            pieces.flatMap(({ low, high }) => [low + 1, high]),
+          );
     const before = this.batches;
     let done = 0;
     const writer =

@@ -174,6 +174,8 @@ export class Lane {
     }>({ name: 'present part', text: presentPart, values: [this.run.id] });
     const now = rows[0];
     if (!now?.due || (now.in_order && this.number > 0)) return undefined;
+    // Who has said an order does not want the second half begun beside the first.
+    if (this.run.order.parts[now.part]?.sorted) return { part: now.part, from: now.first };
     const share = ((now.last - now.first + 1) * this.number) / this.run.at_once;
     return { part: now.part, from: now.first + Math.floor(share) };
   }

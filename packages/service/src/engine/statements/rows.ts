@@ -145,12 +145,12 @@ function keysWithin({ selection }: CheckedPart, cut: Cut): Sql {
 }
 
 /**
- * A selection worked out as a whole: the key's columns `k1`…, `n` in the order of the keys and, for each change whose value
+ * A selection worked out as a whole: the key's columns `k1`…, `n` in the order of the part and, for each change whose value
  * comes from a place, the place `p1`… and the size of its group `s1`… `planned`: what earlier parts will leave; `dealt`: of these
  * only those with such a key.
  */
 export function chosenRows(part: CheckedPart, planned: readonly Planned[] = [], dealt: Sql | null = null): Sql {
-  const { selection, changes } = part;
+  const { selection, changes, order = [] } = part;
   const scope = new Scope(selection.type, selection.env, planned);
   const keys = scope.keys();
   const places = changes.flatMap((c, i) => {
@@ -159,7 +159,10 @@ export function chosenRows(part: CheckedPart, planned: readonly Planned[] = [], 
   });
   const asked = conditionOf(selection, scope);
   const where = dealt ? sql`(${asked}) and ${keys[0]!} in (${dealt})` : asked;
-  const n = sql`row_number() over (order by ${join(keys, ', ')}) as n`;
+  const by = order.map(
+    ({ path, descending }) => sql`${scope.column(path)}${raw(descending ? ' desc nulls last' : '')}`,
+  );
+  const n = sql`row_number() over (order by ${join([...by, ...keys], ', ')}) as n`;
   const spot = isFoundBySpot(selection.type) ? [sql`${scope.root}.ctid as spot`] : [];
   const found = sql`select ${join([...keyNames(keys), n, ...spot, ...places.flatMap((p) => p.columns)], ', ')}
     from ${scope.from()} where ${where}`;
@@ -271,9 +274,9 @@ function highestInUse({ of, prefix }: Highest, per: readonly Checked[], groups: 
 }
 
 /** Must the selection be worked out as a whole before it can be cut? */
-export function needsChoosing({ selection, changes }: CheckedPart): boolean {
+export function needsChoosing({ selection, changes, order }: CheckedPart): boolean {
   const { take, related, list } = selection;
-  return take !== null || related !== null || list !== null || changes.some(restsOnAll);
+  return order !== undefined || take !== null || related !== null || list !== null || changes.some(restsOnAll);
 }
 
 export function keyNames(keys: readonly Sql[]): readonly Sql[] {
