@@ -97,7 +97,9 @@ describe('careful runs, and what is done after them, on the command line', () =>
   });
 
   it('rechecks, searches, and undoes a part', async () => {
-    expect((await cli(['values', 'bookings', 'note', '-f', 'id IN (201, 202)', '--keep', 'notes before'])).code).toBe(0);
+    expect((await cli(['values', 'bookings', 'note', '-f', 'id IN (201, 202)', '--keep', 'notes before'])).code).toBe(
+      0,
+    );
     await preview(201, 220, 'to be back', '--why', 'A try');
     expect((await cli(['run', 'last', '--expect', '20'])).code).toBe(0);
     await w.sql.query(`update bookings set note = 'by hand' where id = 202`);

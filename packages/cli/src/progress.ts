@@ -115,7 +115,7 @@ function lineTeller(): Teller {
   let last = '';
   return {
     tell(run) {
-      const line = `${run.state}: ${equation(run.totals)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}`;
+      const line = `${run.state}: ${equation(run.totals)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}${run.givesWay ? ' — others are at work, it gives way' : ''}`;
       if (line !== last) talk(line);
       last = line;
     },

@@ -105,6 +105,7 @@ export function showRun(r: RunView): void {
   if (r.list) out(color.dim(`${r.list.file ? 'File' : 'List'}: ${r.list.sentence}`));
   out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
   if (r.wakesAt && !isMoving(r.state)) out(`It goes on by itself on ${moment(r.wakesAt)}.`);
+  if (r.givesWay) out('Others are at work, so it gives way to them.');
   if (r.exceeded) out('To continue is to go on without that limit.');
   out(equation(r.totals));
   for (const a of r.along) out(alongWords(a));

@@ -72,8 +72,8 @@ export class SafetyBody {
   /** In which order: names of fields or paths, `-` before one for downwards; null, or left out: that of their keys. */
   @Nullable() @IsArray() @ArrayMaxSize(10) @IsString({ each: true }) @MaxLength(500, { each: true }) order?:
     string[] | null;
-  /** Percent of the time spent working. */
-  @IsOptional() @IsInt() @Min(1) @Max(100) pace?: number;
+  /** Percent of the time spent working; null, or left out: by itself, less while others write. */
+  @Nullable() @IsInt() @Min(1) @Max(100) pace?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) askAfter?: number | null;
   /** Which are the first: those that come first (left out), or one of each different from → to. */
   @IsOptional() @IsIn(firstWays) first?: FirstWay;

@@ -52,7 +52,8 @@ export class StartRunBody {
 /** How a run goes on from now. What is left out stays. */
 export class ChangeRunBody {
   @IsOptional() @IsInt() @Min(1) @Max(mostAtOnce) atOnce?: number;
-  @IsOptional() @IsInt() @Min(1) @Max(100) pace?: number;
+  /** Null: by itself, less while others write. */
+  @Nullable() @IsInt() @Min(1) @Max(100) pace?: number | null;
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) perSecond?: number | null;
 }
 
@@ -100,7 +101,8 @@ export const RunView = named('RunView', {
   workedMs: count,
   batchSize: count,
   atOnce: count,
-  pace: count,
+  pace: nullable(count, 'percent of the time; null: by itself, less while others write'),
+  givesWay: Of.Boolean({ description: 'others write just now, and it waits for them' }),
   askAfter: nullable(count),
   perSecond: nullable(count, 'records, on the average'),
   perGo: nullable(count),

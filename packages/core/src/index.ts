@@ -82,6 +82,7 @@ export * from './job/pairs';
 export * from './job/state';
 export * from './job/ids';
 export * from './job/kept-before';
+export * from './job/pace';
 export * from './statements/find';
 export type { KeyRange } from './language/which';
 export * from './statements/signature';

@@ -101,20 +101,26 @@ export const run: Verb = (program) => {
     .argument('<run>', 'its id, or “last”')
     .description('change how fast a run goes, while it goes on')
     .option('--at-once <n>', 'batches that work at the same time', wholeNumber('--at-once'))
-    .option('--pace <percent>', 'share of the time spent working', wholeNumber('--pace'))
+    .option('--pace <percent>', 'share of the time spent working; 0: less while others write', wholeNumber('--pace'))
     .option(
       '--per-second <n>',
       'no more records a second than this; 0: as many as there is time for',
       wholeNumber('--per-second'),
     )
     .action(
-      acting(async (said: string, { perSecond, ...to }: { atOnce?: number; pace?: number; perSecond?: number }) => {
-        if (perSecond === undefined && Object.keys(to).length === 0)
-          throw new UsageError('Say what is to change: --at-once, --pace or --per-second.');
-        const api = client();
-        const body = { ...to, ...(perSecond === undefined ? {} : { perSecond: perSecond === 0 ? null : perSecond }) };
-        showRun(await api.changeRun((await findRun(api, said)).id, body));
-      }),
+      acting(
+        async (said: string, { perSecond, pace, ...to }: { atOnce?: number; pace?: number; perSecond?: number }) => {
+          if (perSecond === undefined && pace === undefined && Object.keys(to).length === 0)
+            throw new UsageError('Say what is to change: --at-once, --pace or --per-second.');
+          const api = client();
+          const body = {
+            ...to,
+            ...(pace === undefined ? {} : { pace: pace === 0 ? null : pace }),
+            ...(perSecond === undefined ? {} : { perSecond: perSecond === 0 ? null : perSecond }),
+          };
+          showRun(await api.changeRun((await findRun(api, said)).id, body));
+        },
+      ),
     );
 
   program

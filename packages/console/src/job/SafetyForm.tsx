@@ -76,7 +76,7 @@ export function SafetyForm({ type, edited, safety, writeAgain, onChange, onWrite
             <NumberInSentence
               before="Work"
               after="% of the time, and rest otherwise"
-              usual={String(bounds.usualPace ?? 50)}
+              usual={bounds.usualPace === null ? 'auto' : String(bounds.usualPace)}
               value={safety.pace ?? null}
               most={bounds.mostPace ?? 100}
               onChange={(pace) => set({ pace: pace || undefined })}

@@ -1,5 +1,5 @@
 import type { ChangeRunBody, RunView } from '@tantamos/contract';
-import { mostAtOnce } from '@tantamos/core';
+import { mostAtOnce, ownPace } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { Gauge } from 'lucide-react';
 import { useState } from 'react';
@@ -35,15 +35,18 @@ function PaceForm({ run: r, onDone }: { run: RunView; onDone: () => void }) {
       className="space-y-1"
       onSubmit={(e) => {
         e.preventDefault();
-        change.mutate({ ...(pace ? { pace } : {}), ...(atOnce ? { atOnce } : {}), perSecond: perSecond || null });
+        change.mutate({ pace: pace || null, ...(atOnce ? { atOnce } : {}), perSecond: perSecond || null });
       }}
     >
-      <NumberInSentence before="Work" after="% of the time" value={pace} most={100} onChange={setPace} />
+      <NumberInSentence before="Work" after="% of the time" usual="auto" value={pace} most={100} onChange={setPace} />
       <NumberInSentence before="Batches at once" value={atOnce} most={mostAtOnce} onChange={setAtOnce} />
       <NumberInSentence before="At most" after="records a second" value={perSecond} onChange={setPerSecond} />
-      <p className="pb-2 text-xs text-quiet">It holds from the next batch on.</p>
+      <p className="pb-2 text-xs text-quiet">
+        It holds from the next batch on. Without a share it works half the time, and {ownPace.besideOthers} % while
+        others write.
+      </p>
       <Problems error={change.error} />
-      <Button main type="submit" busy={change.isPending} disabled={!pace || !atOnce}>
+      <Button main type="submit" busy={change.isPending} disabled={!atOnce}>
         Go on so
       </Button>
     </form>

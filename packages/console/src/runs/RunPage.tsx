@@ -276,7 +276,7 @@ function pace(r: RunView): string {
   const rate = r.workedMs > 0 ? done / (r.workedMs / 1000) : 0;
   const about = done > 0 && rate >= 1 ? `${number(Math.round(rate))} records a second. ` : '';
   if (r.state === 'running' && rate > 0)
-    return `${about}About ${duration((r.totals.not_yet / rate) * 1000)} left. Safe to close this page.`;
+    return `${about}${r.givesWay ? 'Others are at work, so it gives way to them. ' : ''}About ${duration((r.totals.not_yet / rate) * 1000)} left. Safe to close this page.`;
   if (isOver(r.state))
     return `${about}${counted(r.batchesDone, 'batch', 'batches')} in ${duration(r.workedMs)} of work.`;
   return 'Safe to close this page.';

@@ -1,6 +1,7 @@
 import type { Pacing } from '../catalog/pacing';
 import { fail } from '../problem';
 import type { Hours } from './hours';
+import { ownPace } from './pace';
 
 /** How carefully a run goes about it. */
 export interface Safety {
@@ -8,8 +9,8 @@ export interface Safety {
   readonly batchSize: number | null;
   /** Batches that work at the same time. */
   readonly atOnce: number;
-  /** Share of the time spent working, in percent; the rest is left to other users of the database. */
-  readonly pace: number;
+  /** Share of the time spent working, in percent; the rest is left to other users of the database. Null: see `ownPace`. */
+  readonly pace: number | null;
   /** No more records a second than this, on the average; null: as many as the pace allows. */
   readonly perSecond: number | null;
   /** Stop and ask after this many; null: do not ask. */
@@ -60,7 +61,7 @@ export type LimitName = (typeof limitNames)[number];
 export const defaultSafety: Safety = {
   batchSize: null,
   atOnce: 1,
-  pace: 50,
+  pace: null,
   perSecond: null,
   askAfter: null,
   first: 'in_order',
@@ -106,8 +107,13 @@ export function safetyOf(
     ...said,
     batchSize: said.batchSize ?? least('usualBatch'),
     atOnce: said.atOnce ?? upTo(least('usualAtOnce') ?? defaultSafety.atOnce, least('mostAtOnce')),
-    pace: said.pace ?? upTo(least('usualPace') ?? defaultSafety.pace, least('mostPace')),
+    pace: said.pace ?? usualPace(least('usualPace'), least('mostPace')),
   };
+}
+
+function usualPace(usual: number | null, most: number | null): number | null {
+  if (most === null || (usual ?? ownPace.alone) <= most) return usual;
+  return most;
 }
 
 /** What a run has come to that one of its limits speaks of. */
@@ -146,25 +152,4 @@ export function exceededWords({ limit, allowed, found }: Exceeded): string {
     case 'waiting':
       return `${n(found)} other sessions wait for what it has locked, more than the ${n(allowed)} you allowed`;
   }
-}
-
-/** For the share of time that the pace says, a lane rests so long at most, in ms: a batch that took long is no reason to sleep. */
-const longestRest = 30_000;
-
-/**
- * How long a lane rests after so much work, in ms: for its pace, and as long as its share of the records a second asks for,
- * however long that is.
- */
-export function restAfter(
-  worked: number,
-  run: {
-    readonly pace: number;
-    readonly per_second: number | null;
-    readonly at_once: number;
-    readonly batch_size: number;
-  },
-): number {
-  const { pace, per_second, at_once, batch_size } = run;
-  const forPace = Math.min((worked * (100 - pace)) / pace, longestRest);
-  return per_second === null ? forPace : Math.max(forPace, (batch_size * at_once * 1000) / per_second - worked);
 }

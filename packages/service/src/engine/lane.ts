@@ -1,5 +1,16 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { isSwift, restAfter, sourceOf, sql, value, type Catalog, type OrderPart, type WorkOrder } from '@tantamos/core';
+import {
+  givesWay,
+  isSwift,
+  Others,
+  restAfter,
+  sourceOf,
+  sql,
+  value,
+  type Catalog,
+  type OrderPart,
+  type WorkOrder,
+} from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Seen } from '../rights/seen';
 import { askPrepared, type Connection, type Database } from '../database/database';
@@ -15,7 +26,7 @@ export interface LaneRun {
   readonly order: WorkOrder;
   readonly at_once: number;
   readonly batch_size: number;
-  readonly pace: number;
+  readonly pace: number | null;
   /** Records a second, of all lanes together; null: as many as the pace allows. */
   readonly per_second: number | null;
   readonly kind: 'edit' | 'undo';
@@ -47,6 +58,8 @@ type NotDone = 'none' | 'unusual';
 const mostConflicts = 5;
 /** After so many batches whose records have moved, places are no longer tried. */
 const mostMoved = 3;
+/** A run that gives way looks so often whether others are still at work, in ms. */
+const longestUnseen = 250;
 
 /**
  * One lane of a run: batch after batch, each in its own transaction, until there is none for it to take.
@@ -61,6 +74,8 @@ export class Lane {
   private present: Present | undefined;
   private leaving = false;
   private ordered = false;
+  private readonly others = new Others();
+  private givingWay = false;
   private wakeUp: () => void = () => {};
   private ready: { catalog: Catalog; reader: Seen; writer: Seen; work: Ready } | undefined;
 
@@ -159,7 +174,7 @@ export class Lane {
       await this.troubled();
     }
     this.headway();
-    await this.rest(performance.now() - begun);
+    await this.rest(connection, performance.now() - begun);
     return true;
   }
 
@@ -271,18 +286,41 @@ export class Lane {
   }
 
   /** Leaves the database to others for the share of time that the run's pace says, or until it has come to something else. */
-  private async rest(worked: number): Promise<void> {
+  private async rest(connection: Connection, worked: number): Promise<void> {
     const begun = Date.now();
     for (;;) {
-      const left = restAfter(worked, this.run) - (Date.now() - begun);
-      if (left < 1 || this.leaving) return;
+      const others = givesWay(this.run) && (await this.othersWrite(connection));
+      // Nobody waits for the rest after the last batch.
+      if (others === 'no more') break;
+      const whole = restAfter(worked, this.run, others) - (Date.now() - begun);
+      if (whole < 1 || this.leaving) break;
+      // While it gives way it looks now and then whether they are still at work.
+      const left = givesWay(this.run) ? Math.min(whole, longestUnseen) : whole;
       const timer = new AbortController();
       const woken = new Promise<boolean>((resolve) => (this.wakeUp = () => resolve(true)));
       const slept = sleep(left, false, { signal: timer.signal }).catch(() => false);
       const isNews = await Promise.race([woken, slept]);
       timer.abort();
-      if (!isNews || !(await this.isRunning())) return;
+      if (isNews ? !(await this.isRunning()) : left === whole && !givesWay(this.run)) break;
     }
+    this.others.lookAway();
+  }
+
+  private async othersWrite(connection: Connection): Promise<boolean | 'no more'> {
+    const { rows } = await connection.query<{ next: string; more: boolean }>({
+      name: 'next transaction',
+      text: `select pg_snapshot_xmax(pg_current_snapshot())::text as next,
+        exists (select from tantamos.run_batch where run = $1 and state <> 'done') as more`,
+      values: [this.run.id],
+    });
+    if (!rows[0]!.more) return 'no more';
+    this.others.see(BigInt(rows[0]!.next), Date.now());
+    const { write } = this.others;
+    if (write !== this.givingWay) {
+      this.givingWay = write;
+      await this.database.rows('update tantamos.run set gives_way = $2 where id = $1', [this.run.id, write]);
+    }
+    return write;
   }
 
   private async isRunning(): Promise<boolean> {

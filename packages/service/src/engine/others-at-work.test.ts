@@ -205,4 +205,43 @@ describe('a run beside other people’s work', () => {
     expect(blank.rows[0].n).toBe(0);
     expect(sum(run.totals)[0]).toBe(sum(run.totals)[1]);
   });
+
+  it('gives way while others write, says so, and goes on as before when they are done', async () => {
+    const p = await previewed(w.admin, {
+      selection: { type: 'bookings', filter: 'id >= 4000 AND id < 4600' },
+      edits: [{ kind: 'set', field: 'note', value: 'politely' }],
+      safety: { batchSize: 20 },
+    });
+    let isWriting = true;
+    const desk = (async () => {
+      while (isWriting) {
+        await w.sql.query(`update staff set email = email where id = 1`);
+        await new Promise((resolve) => setTimeout(resolve, 4));
+      }
+    })();
+    const begun = Date.now();
+    const { id } = await w.admin.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
+    let run = await w.admin.run(id);
+    while (!run.givesWay && Date.now() - begun < 20_000) run = await w.admin.run(id);
+    expect(run).toMatchObject({ givesWay: true, state: 'running', pace: null });
+    isWriting = false;
+    await desk;
+    const over = await rested(w.admin, id);
+    expect(over).toMatchObject({ state: 'finished', givesWay: false });
+    expect(over.totals.changed).toBe(p.totals.will_change);
+    // Who says how fast it is to go is heeded, whatever others do.
+    const q = await previewed(w.admin, {
+      selection: { type: 'bookings', filter: 'id >= 4000 AND id < 4600' },
+      edits: [{ kind: 'set', field: 'note', value: 'in a hurry' }],
+      safety: { batchSize: 20, pace: 100, perGo: 300 },
+    });
+    const fast = await w.admin.startRun({ preview: q.id, askAfter: null, expect: q.totals.will_change });
+    expect(await w.admin.changeRun(fast.id, { pace: null })).toMatchObject({ pace: null });
+    expect((await w.admin.runLog(fast.id)).map((e) => e.words)).toContainEqual(
+      expect.stringContaining('less while others write'),
+    );
+    expect(await w.admin.changeRun(fast.id, { pace: 70 })).toMatchObject({ pace: 70 });
+    await rested(w.admin, fast.id);
+    await w.admin.stopRun(fast.id);
+  });
 });

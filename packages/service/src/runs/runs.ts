@@ -71,7 +71,8 @@ export interface RunRow extends Totals {
   readonly state_by_name: string | null;
   readonly state_at: Date;
   readonly at_once: number;
-  readonly pace: number;
+  readonly pace: number | null;
+  readonly gives_way: boolean;
   readonly batch_size: number;
   readonly ask_after: number | null;
   readonly ask_before: number | null;
@@ -114,7 +115,7 @@ interface Said {
 /** How a run goes on; what is left out stays. */
 export interface Pacing {
   readonly atOnce?: number;
-  readonly pace?: number;
+  readonly pace?: number | null;
   readonly perSecond?: number | null;
 }
 
@@ -229,10 +230,10 @@ export class Runs {
   /** Changes how a run goes on. */
   async change(id: string, to: Pacing, account: string): Promise<RunRow> {
     const moved = await this.database.one<{ id: string }>(
-      `update tantamos.run set at_once = coalesce($2, at_once), pace = coalesce($3, pace),
+      `update tantamos.run set at_once = coalesce($2, at_once), pace = case when $6 then $3 else pace end,
          per_second = case when $5 then $4 else per_second end
        where id = $1 and ended_at is null returning id`,
-      [id, to.atOnce ?? null, to.pace ?? null, to.perSecond ?? null, to.perSecond !== undefined],
+      [id, to.atOnce ?? null, to.pace ?? null, to.perSecond ?? null, to.perSecond !== undefined, to.pace !== undefined],
     );
     if (!moved) fail('wrong_state', 'The run is over, so its pace is of no use any more.');
     await this.database.rows(addEvent, [id, account, 'change', paceWords(to)]);
@@ -401,7 +402,7 @@ const liveTotals = `
 const selectRuns = (totals: string): string => `
   select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report,
     run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
-    s.name as state_by_name, run.state_at, run.at_once, run.pace, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
+    s.name as state_by_name, run.state_at, run.at_once, run.pace, run.gives_way, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
     run.hours, run.stop_if, run.exceeded, run.wakes_at, p.batch_size, run.matched,
     t.*, b.*, p.work_order, p.job, p.undo_which, p.made_by, (select name from tantamos.account where id = p.made_by) as preview_by_name,
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
@@ -428,7 +429,7 @@ const addEvent = 'insert into tantamos.run_event (run, by, what, words) values (
 function paceWords({ atOnce, pace, perSecond }: Pacing): string {
   return [
     ...(atOnce === undefined ? [] : [`${atOnce} at once`]),
-    ...(pace === undefined ? [] : [`${pace} % of the time`]),
+    ...(pace === undefined ? [] : [pace === null ? 'less while others write' : `${pace} % of the time`]),
     ...(perSecond === undefined
       ? []
       : [

@@ -35,6 +35,7 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
     batchSize: r.batch_size,
     atOnce: r.at_once,
     pace: r.pace,
+    givesWay: r.gives_way && r.state === 'running' && r.pace === null,
     askAfter: r.ask_after,
     perSecond: r.per_second,
     perGo: r.per_go,
