@@ -59,7 +59,9 @@ export class ChangeRunBody {
 
 export class UndoBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
-  /** Only these records of the type that the run is of, and only those of them that the filter finds (CQL2 text). */
+  /** Only what was done to records of this type; `keys` and `filter` are of these. Left out: the type that the run is of. */
+  @IsOptional() @IsString() @MaxLength(200) type?: string;
+  /** Only these records, and only those of them that the filter finds (CQL2 text). */
   @IsOptional() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(10_000) @IsString({ each: true }) keys?: string[];
   @IsOptional() @IsString() @MaxLength(100_000) filter?: string;
   /** Only these fields. */
@@ -88,6 +90,7 @@ export const RunView = named('RunView', {
   ),
   type: text,
   typeLabel: text,
+  types: Of.Array(Of.Object({ id: text, label: text }), { description: 'of which records it is, part by part' }),
   sentence: text,
   why: nullable(text),
   state: oneOf(runStates),

@@ -29,6 +29,7 @@ export interface RunOptions {
 
 interface UndoOptions {
   readonly why?: string;
+  readonly type?: string;
   readonly keys?: string;
   readonly filter?: string;
   readonly fields?: string;
@@ -59,6 +60,7 @@ export const run: Verb = (program) => {
     .argument('<run>', 'its id, or “last”')
     .description('put back what a run changed: a preview first, then a run like any other')
     .option('--why <text>', 'the reason')
+    .option('--type <type>', 'only what it did to these, of a run of several types; --keys and --filter are of them')
     .option('--keys <list>', 'only these records: a,b')
     .option('-f, --filter <text>', 'only records that this finds')
     .option('--fields <list>', 'only these fields: a,b')
@@ -71,6 +73,7 @@ export const run: Verb = (program) => {
         remember('preview', null);
         const body = {
           why: o.why,
+          ...(o.type === undefined ? {} : { type: o.type }),
           ...(o.keys === undefined ? {} : { keys: keysOf(o.keys) }),
           ...(o.filter === undefined ? {} : { filter: o.filter }),
           ...(o.fields === undefined ? {} : { fields: commas(o.fields) }),

@@ -18,13 +18,14 @@ interface Props {
   onClose: () => void;
 }
 
-type Which = 'all' | 'picked' | 'filter';
+type Which = 'all' | 'picked' | 'type' | 'filter';
 
 /** What of a run is to be put back: a preview comes first. */
 export default function UndoSheet({ run: r, picked, onClose }: Props) {
   const navigate = useNavigate();
   const [which, setWhich] = useState<Which>(picked.length > 0 ? 'picked' : 'all');
   const [filter, setFilter] = useState('');
+  const [type, setType] = useState(r.type);
   const [overwrite, setOverwrite] = useState(false);
   const changed = useQuery(queries.changedFields(r.id)).data ?? [];
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
@@ -38,8 +39,10 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
     ...(picked.length > 0
       ? [{ way: 'picked' as const, words: `Only the ${counted(picked.length, 'record')} picked` }]
       : []),
+    ...(r.types.length > 1 ? [{ way: 'type' as const, words: 'Only what it did to' }] : []),
     { way: 'filter', words: 'Only those where' },
   ];
+  const asksType = r.types.length > 1 && (which === 'type' || which === 'filter');
   return (
     <Sheet
       open
@@ -55,6 +58,7 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
           make.mutate({
             ...(which === 'picked' ? { keys: [...picked] } : {}),
             ...(which === 'filter' ? { filter } : {}),
+            ...(asksType ? { type } : {}),
             ...(fields.length < changed.length ? { fields } : {}),
             ...(overwrite ? { overwrite } : {}),
           });
@@ -75,6 +79,20 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
                 {words}
               </label>
             ))}
+            {asksType && (
+              <select
+                aria-label="Of which records"
+                className={`${textInput} w-auto!`}
+                value={type}
+                onChange={(e) => setType(e.target.value)}
+              >
+                {r.types.map((t) => (
+                  <option key={t.id} value={t.id}>
+                    {t.label}
+                  </option>
+                ))}
+              </select>
+            )}
             {which === 'all' && !isOver(r.state) && (
               <p className="text-pending">It is not over yet: taking all of it back stops it for good.</p>
             )}

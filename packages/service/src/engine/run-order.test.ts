@@ -9,7 +9,7 @@ describe('the order of a run', () => {
   afterAll(() => w.close());
 
   const job = (order: string[], more: Partial<JobBody> = {}): JobBody => ({
-    selection: { type: 'bookings', filter: "status = 'draft' AND note IS NULL" },
+    selection: { type: 'bookings', filter: "status = 'draft' AND region IS NULL" },
     edits: [{ kind: 'set', field: 'note', value: `by ${order.join()}` }],
     safety: { order, batchSize: 20, pace: 100 },
     ...more,
@@ -20,7 +20,7 @@ describe('the order of a run', () => {
   it('the first are those that come first in it, over paths and downwards, blanks last', async () => {
     const order = ['-start_on', 'grower.name', 'reference'];
     const wanted = await column<string>(
-      `select b.id::text as v from bookings b join growers g on g.id = b.grower where b.status = 'draft' and b.note is null
+      `select b.id::text as v from bookings b join growers g on g.id = b.grower where b.status = 'draft' and b.region is null
        order by b.start_on desc nulls last, g.name, b.reference, b.id limit 30`,
     );
     const p = await previewed(w.admin, job(order));
@@ -43,7 +43,7 @@ describe('the order of a run', () => {
     const run = await ran(w.admin, p.id, { askAfter: null, expect: p.totals.will_change });
     expect(run.totals.changed).toBe(60);
     const dearest = await column<string>(
-      `select id::text as v from bookings where status = 'draft' and (note is null or note = 'by -price_per_hive') order by price_per_hive desc nulls last, id limit 60`,
+      `select id::text as v from bookings where status = 'draft' and region is null order by price_per_hive desc nulls last, id limit 60`,
     );
     const changed = await column<string>(`select id::text as v from bookings where note = 'by -price_per_hive'`);
     expect([...changed].sort()).toEqual([...dearest].sort());
@@ -63,6 +63,23 @@ describe('the order of a run', () => {
     const answer = await refusedWith(w.admin.makePreview(job(order)));
     expect(answer.status).toBe(400);
     if (where) expect(answer.problems[0]!.where).toMatch(new RegExp(`^${where}`));
+  });
+
+  it('is withheld with the field that it names', async () => {
+    const p = await previewed(w.admin, job(['-note'], { edits: [{ kind: 'set', field: 'region', value: 'By note' }] }));
+    expect((await w.editor.preview(p.id)).job?.safety?.order).toEqual(['-note']);
+    const line = await w.admin.addRight({
+      login: 'piers',
+      effect: 'deny',
+      acts: ['see'],
+      types: ['bookings'],
+      fields: ['note'],
+    });
+    try {
+      expect(JSON.stringify(await w.editor.preview(p.id))).not.toContain('-note');
+    } finally {
+      await w.admin.dropRight(line.id);
+    }
   });
 
   it('is of the first part; what is tried again of others alone has none', async () => {

@@ -1,6 +1,7 @@
 import {
   checkSelection,
   fieldNamed,
+  orderBy,
   ProblemError,
   selectionsOf,
   thawReads,
@@ -24,7 +25,7 @@ export async function toldOf(
   compiler: Compiler,
   makerOf: (id: string) => Promise<Person>,
 ): Promise<{ sentence: string; job: Job | null }> {
-  if (seen.isWhole || (await namesOnlySeen(job, undone?.filter, order, seen, compiler, makerOf, madeBy)))
+  if (seen.isWhole || (await namesOnlySeen(job, undone, order, seen, compiler, makerOf, madeBy)))
     return { sentence, job };
   const type = seen.catalog.find(order.parts[0]!.type);
   const which = type ? typeWords(type) : 'records';
@@ -33,7 +34,7 @@ export async function toldOf(
 
 async function namesOnlySeen(
   job: Job,
-  filter: string | undefined,
+  taken: Journaled['undo_which'],
   order: WorkOrder,
   seen: Seen,
   compiler: Compiler,
@@ -42,9 +43,11 @@ async function namesOnlySeen(
 ): Promise<boolean> {
   try {
     if (order.parts.some((part) => writesWithheld(part, seen) || readsWithheld(part, seen.catalog))) return false;
-    const undone = filter === undefined ? [] : [{ type: job.selection.type, filter }];
+    const { filter, type = job.selection.type } = taken ?? {};
+    const undone = filter === undefined ? [] : [{ type, filter }];
     const selections = [...selectionsOf(job), ...undone];
     const { catalog, context } = await compiler.context(seen, selections);
+    if (job.safety?.order) orderBy(job.safety.order, catalog.type(job.selection.type), catalog);
     // Whoever made it was meant by me().
     const { record } = await makerOf(madeBy);
     const checked = selections.map((s) => checkSelection(s, catalog, { ...context, me: record, ofLaterPart: true }));

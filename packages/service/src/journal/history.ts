@@ -11,7 +11,7 @@ export interface HistoryEntry {
   readonly why: string | null;
   readonly sentence: string;
   readonly job: Job;
-  readonly undo_which: { readonly filter?: string } | null;
+  readonly undo_which: { readonly filter?: string; readonly type?: string } | null;
   readonly work_order: WorkOrder;
   readonly made_by: string;
   readonly started_by: string;

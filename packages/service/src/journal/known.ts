@@ -10,7 +10,7 @@ export interface Journaled {
   readonly started_by?: string;
   readonly job: Job;
   /** Of an undo: which part of a run, its filter among it. */
-  readonly undo_which: { readonly filter?: string } | null;
+  readonly undo_which: { readonly filter?: string; readonly type?: string } | null;
   readonly sentence: string;
 }
 

@@ -48,6 +48,8 @@ export interface PreviewRow {
 
 /** Which part of a run is taken back. */
 export interface UndoWhich {
+  /** Of what the records are; left out: the type that the run is of, or all where nothing else is said. */
+  readonly type?: string;
   readonly keys?: readonly string[];
   readonly filter?: string;
   readonly fields?: readonly string[];

@@ -97,9 +97,10 @@ export class Works {
   }
 
   /** Which part of a run is taken back, its filter as whoever asked for it sees records now. */
-  private async taken({ undo_which: which }: PreviewRow, type: string, seen: Seen): Promise<Taken> {
+  private async taken({ undo_which: which }: PreviewRow, ofRun: string, seen: Seen): Promise<Taken> {
     const { keys, filter, overwrite = false } = which ?? {};
-    if (!keys && filter === undefined) return { of: null, overwrite };
+    const type = which?.type ?? ofRun;
+    if (!keys && filter === undefined && which?.type === undefined) return { of: null, overwrite };
     const found = filter === undefined ? null : (await this.compiler.selection(seen, { type, filter })).selection;
     return { of: { type, keys: keys ?? null, found }, overwrite };
   }
@@ -220,7 +221,9 @@ export function undoSentence(
         ? typeWords(type)
         : countedWords(count, type)
       : `${counted}${one ? part.type : 'records'}`;
+  const ofType = only?.type === undefined ? undefined : catalog.find(only.type);
   const narrow = [
+    ...(ofType ? [`the ${typeWords(ofType)}`] : []),
     ...(only?.keys ? [`of the ${only.keys.length.toLocaleString('en-US')} picked`] : []),
     ...(only?.filter === undefined ? [] : [`where ${clip(only.filter, 200)}`]),
     ...(only?.overwrite ? ['also where others changed them since'] : []),

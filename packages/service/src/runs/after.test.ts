@@ -89,6 +89,45 @@ describe('what is done after a run', () => {
       expect((await stands(61, 10)).filter((b) => b.id !== 64)).toEqual(before.filter((b) => b.id !== 64));
     });
 
+    it('of a run of several types: what it did to one of them, or some of those', async () => {
+      const said: JobBody = {
+        selection: { type: 'bookings', keys: ['901', '902'] },
+        edits: [{ kind: 'set', field: 'note', value: 'two types' }],
+        then: [
+          {
+            selection: { type: 'tasks', filter: 'id <= 6' },
+            edits: [{ kind: 'set', field: 'subject', value: 'two types' }],
+          },
+        ],
+        safety: { pace: 100 },
+      };
+      const both = await done(w.admin, said);
+      expect(both.types.map((t) => t.id)).toEqual(['bookings', 'tasks']);
+      const left = async () =>
+        (
+          await w.sql.query<{ b: number; t: number }>(
+            `select (select count(*)::int from bookings where note = 'two types') as b,
+               (select count(*)::int from tasks where subject = 'two types') as t`,
+          )
+        ).rows[0];
+      expect(await left()).toEqual({ b: 2, t: 6 });
+      const some = await undone(both.id, { type: 'tasks', filter: 'id <= 2' });
+      expect(some.sentence).toContain('(only the tasks, where id <= 2)');
+      await ran(w.admin, some.id, { askAfter: null, expect: 2 });
+      expect(await left()).toEqual({ b: 2, t: 4 });
+      const rest = await undone(both.id, { type: 'tasks' });
+      await ran(w.admin, rest.id, { askAfter: null, expect: 4 });
+      expect(await left()).toEqual({ b: 2, t: 0 });
+      const wrong = await refusedWith(w.admin.undoRun(both.id, { type: 'growers' }));
+      expect(wrong.problems[0]).toMatchObject({ where: 'type', suggestions: ['bookings', 'tasks'] });
+      // A field of the other type is none of these.
+      expect(
+        (await refusedWith(w.admin.undoRun(both.id, { type: 'tasks', fields: ['note'] }))).problems[0]!.where,
+      ).toBe('fields[0]');
+      await ran(w.admin, (await undone(both.id, {})).id, { askAfter: null, expect: 2 });
+      expect(await left()).toEqual({ b: 0, t: 0 });
+    });
+
     it('says what is wrong with what was chosen', async () => {
       const r = await done(w.admin, note(81, 3));
       const told = async (body: Parameters<typeof w.admin.undoRun>[1]) => {

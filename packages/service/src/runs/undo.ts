@@ -6,32 +6,42 @@ import type { Seen } from '../rights/seen';
 import type { RunRow } from './runs';
 
 /**
- * Which part of a run is to be taken back, checked; null: all of it. Chosen records are of the type that the run is of;
- * what it did to others stays.
+ * Which part of a run is to be taken back, checked; null: all of it. Chosen records are of one type, that which the run is of
+ * where none is said; what it did to others stays.
  */
 export async function undoWhich(compiler: Compiler, r: RunRow, seen: Seen, body: UndoBody): Promise<UndoWhich | null> {
   const { keys, filter, fields, overwrite } = body;
-  const types = [...new Set(r.work_order.parts.map((part) => part.type))].map((id) => typeNow(seen.catalog, id));
+  const ids = [...new Set(r.work_order.parts.map((part) => part.type))];
+  const isChosen = body.type !== undefined || keys !== undefined || (filter ?? '').trim() !== '';
+  const only = isChosen ? (body.type ?? r.type) : null;
+  if (body.type !== undefined && !ids.includes(body.type))
+    fail('unknown_type', `This run did nothing to records of “${clip(body.type)}”.`, {
+      where: 'type',
+      suggestions: ids.filter((id) => seen.catalog.find(id)?.hidden === false),
+    });
+  const types = (only === null ? ids : [only]).map((id) => typeNow(seen.catalog, id));
+  const parts = r.work_order.parts.filter((part) => only === null || part.type === only);
   if (overwrite) types.forEach((type) => seen.must('overwrite', type));
   if (filter !== undefined && filter.trim() !== '') {
     // Made again or gone, a record answers no filter.
-    if (r.work_order.parts.some((part) => part.act === 'delete'))
+    if (parts.some((part) => part.act === 'delete'))
       fail('bad_value', 'What this run deleted is chosen by keys; a filter finds only what is there.', {
         where: 'filter',
       });
-    await compiler.selection(seen, { type: r.type, filter });
+    await compiler.selection(seen, { type: only!, filter });
   }
-  const written = [...new Set(r.work_order.parts.flatMap((part) => (part.act === 'update' ? part.writes : [])))].filter(
-    (name) => types.some((type) => fieldNamed(type, name)?.hidden === false),
+  const written = [...new Set(parts.flatMap((part) => (part.act === 'update' ? part.writes : [])))].filter((name) =>
+    types.some((type) => fieldNamed(type, name)?.hidden === false),
   );
   for (const [i, name] of (fields ?? []).entries())
     if (!written.includes(name))
       inside(`fields[${i}]`, () =>
         fail('unknown_field', `This run changed no field “${clip(name)}”.`, { suggestions: written }),
       );
-  if (fields && r.work_order.parts.some((part) => part.act !== 'update'))
+  if (fields && parts.some((part) => part.act !== 'update'))
     fail('bad_value', 'What this run made or deleted is taken back whole, not field by field.', { where: 'fields' });
   const which: UndoWhich = {
+    ...(body.type === undefined || ids.length === 1 ? {} : { type: body.type }),
     ...(keys ? { keys } : {}),
     ...(filter?.trim() ? { filter } : {}),
     ...(fields ? { fields } : {}),

@@ -34,6 +34,7 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
     workedMs: r.worked_ms,
     batchSize: r.batch_size,
     atOnce: r.at_once,
+    types: typesOf(r, seen),
     pace: r.pace,
     givesWay: r.gives_way && r.state === 'running' && r.pace === null,
     askAfter: r.ask_after,
@@ -52,6 +53,14 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
     totals: totalsOf(r),
     verbs: verbsFor(r, seen),
   };
+}
+
+/** Those of its types that the person may see. */
+function typesOf(r: RunRow, seen: Seen): RunView['types'] {
+  return [...new Set(r.work_order.parts.map((p) => p.type))].flatMap((id) => {
+    const type = seen.catalog.find(id);
+    return type && !type.hidden ? [{ id, label: type.label }] : [];
+  });
 }
 
 /** What may be said to the run now, by whom sees it. */
