@@ -32,7 +32,18 @@ describe('watching a service that breaks off', () => {
   });
 
   it('asks again, and tells the end of the run', async () => {
-    await cli(['preview', 'bookings', '--filter', 'id <= 300', '--set', 'note=watched', '--per-second', '100']);
+    await cli([
+      'preview',
+      'bookings',
+      '--filter',
+      'id <= 300',
+      '--set',
+      'note=watched',
+      '--batch-size',
+      '50',
+      '--per-second',
+      '100',
+    ]);
     const ran = await cli(['run', 'last', '--expect', '300', '--no-ask']);
     expect(cuts).toBeGreaterThan(2);
     expect(ran).toMatchObject({ code: 0, err: expect.stringContaining('it is asked again') });

@@ -9,6 +9,7 @@ import { counted, number } from '../components/format';
 import { Notes } from '../components/Notes';
 import { Problems } from '../components/Problems';
 import { queries } from '../queries';
+import type { Draft } from '../job/draft';
 import { useNewJob } from '../job/useNewJob';
 
 /** Records that did not change and should have: how many, why, and what can be done. */
@@ -35,7 +36,7 @@ export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcom
       {left.length > 0 && (
         <ul className="space-y-2">
           {(causes.data ?? []).map((c) => (
-            <Cause key={`${c.outcome} ${c.cause}`} cause={c} onShow={() => onShow(c.outcome, c.cause)} />
+            <Cause key={`${c.outcome} ${c.cause}`} run={r} cause={c} onShow={() => onShow(c.outcome, c.cause)} />
           ))}
         </ul>
       )}
@@ -49,8 +50,9 @@ export function Attention({ run: r, onShow }: { run: RunView; onShow: (o: Outcom
   );
 }
 
-function Cause({ cause: c, onShow }: { cause: CauseView; onShow: () => void }) {
+function Cause({ run: r, cause: c, onShow }: { run: RunView; cause: CauseView; onShow: () => void }) {
   const open = useNewJob();
+  const mend = useMutation({ mutationFn: async () => open(await jobOfLeft(r, c)) });
   return (
     <li className="flex gap-2 rounded border border-line bg-pending-soft px-2.5 py-2">
       <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
@@ -71,13 +73,36 @@ function Cause({ cause: c, onShow }: { cause: CauseView; onShow: () => void }) {
         )}
         <p className="flex flex-wrap gap-x-4">
           <LinkButton onClick={onShow}>Show {c.count === 1 ? 'it' : `these ${number(c.count)}`}</LinkButton>
+          {c.steps.includes('mend') && r.kind === 'edit' && r.verbs.includes('retry') && (
+            <LinkButton onClick={() => mend.mutate()}>Mend by a further edit…</LinkButton>
+          )}
           {c.other && (
             <LinkButton onClick={() => void open(c.other!)}>
               {c.count === 1 ? 'Open the record that has it' : 'Open one that has it'}
             </LinkButton>
           )}
         </p>
+        <Problems error={mend.error} />
       </div>
     </li>
   );
+}
+
+/** Records whose keys are picked one by one; of more all that came to the same outcome are taken. */
+const mostPicked = 500;
+
+/** The same edits, on records that were left for this reason: a job to which more can be said. */
+async function jobOfLeft(r: RunView, { outcome, cause, count }: CauseView): Promise<Partial<Draft> & { type: string }> {
+  const { job } = await api.preview(r.preview);
+  const filter = `in_run('${r.id}', '${outcome}')`;
+  const isFew = cause !== null && count <= mostPicked;
+  const left = isFew ? await api.runRecords(r.id, { outcome, cause, limit: mostPicked }) : { records: [] };
+  return {
+    type: r.type,
+    filter,
+    picked: left.records.map((record) => record.key),
+    edits: (job?.act ? [] : (job?.edits ?? [])) as Draft['edits'],
+    why: r.why ?? '',
+    panel: true,
+  };
 }

@@ -48,6 +48,19 @@ describe('runs in the console', () => {
     const events = page.getByRole('list').filter({ hasText: 'Started' });
     await events.getByText(/Told to go on/).waitFor();
     expect((await events.getByRole('listitem').allTextContents()).at(-1)).toContain('Finished');
+    // The same edit, on those that were left for this reason, to which another is said.
+    await page
+      .getByRole('listitem')
+      .filter({ hasText: 'No tens are wanted.' })
+      .getByRole('button', { name: 'Mend by a further edit…' })
+      .click();
+    await page.waitForURL('**/records/bookings');
+    await page
+      .getByTestId('sentence')
+      .filter({ hasText: /6 .*picked|picked.* 6/ })
+      .waitFor();
+    expect(await page.getByRole('gridcell', { name: /^B-00000/ }).allTextContents()).toHaveLength(6);
+    await page.getByText('6 will change').waitFor();
   });
 
   it('the pace of a run is changed while it works', async () => {

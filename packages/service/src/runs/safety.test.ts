@@ -1,5 +1,6 @@
 import type { JobBody, RunView, SafetyBody } from '@tantamos/contract';
 import { onBookings, previewed, ran, refusedWith, rested } from '../testing/jobs';
+import { stuckStandby } from '../testing/standby';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
 describe('how carefully a run goes about it', () => {
@@ -191,6 +192,20 @@ describe('how carefully a run goes about it', () => {
     } finally {
       await w.sql.query('drop trigger slow on tantamos.canary; drop function slow()');
       await w.admin.stopRun(id);
+    }
+  });
+
+  it('a run stops when a replica falls behind', async () => {
+    const standby = await stuckStandby(w.url);
+    try {
+      const p = await previewed(w.admin, note(1600, 100, { batchSize: 1, perSecond: 8, stopIf: { lag: 1 } }));
+      const r = await ran(w.admin, p.id);
+      expect(r).toMatchObject({ state: 'paused', exceeded: { limit: 'lag', allowed: 1 } });
+      expect(r.exceeded!.words).toMatch(/^a replica is [\d.]+ seconds behind/);
+      expect(r.totals.changed).toBeLessThan(100);
+      await w.admin.stopRun(r.id);
+    } finally {
+      await standby.end();
     }
   });
 
