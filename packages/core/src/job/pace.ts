@@ -1,5 +1,5 @@
 /** Percent of the time that a run works whose pace nobody has said, where it has one lane. */
-export const ownPace = { alone: 50, besideOthers: 2 } as const;
+export const ownPace = { alone: 50, besideOthers: 1 } as const;
 
 /** For the share of time that the pace says, a lane rests so long at most, in ms: a batch that took long is no reason to sleep. */
 const longestRest = 30_000;
