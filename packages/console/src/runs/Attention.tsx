@@ -73,7 +73,7 @@ function Cause({ run: r, cause: c, onShow }: { run: RunView; cause: CauseView; o
         )}
         <p className="flex flex-wrap gap-x-4">
           <LinkButton onClick={onShow}>Show {c.count === 1 ? 'it' : `these ${number(c.count)}`}</LinkButton>
-          {c.steps.includes('mend') && r.kind === 'edit' && r.verbs.includes('retry') && (
+          {c.steps.includes('mend') && r.kind === 'edit' && r.types.length === 1 && r.verbs.includes('retry') && (
             <LinkButton onClick={() => mend.mutate()}>Mend by a further edit…</LinkButton>
           )}
           {c.other && (
