@@ -50,6 +50,8 @@ export interface Work {
 export interface Patience {
   readonly tries: number;
   readonly firstWait: number;
+  /** No: a run whose pace nobody has said goes on as if nobody else were there. */
+  readonly givesWay?: false;
 }
 
 const changed = letterOf('changed');

@@ -75,7 +75,8 @@ export class Lane {
   private leaving = false;
   private ordered = false;
   private readonly others = new Others();
-  private givingWay = false;
+  /** What is told of it; not known of what a lane before this one told. */
+  private givingWay: boolean | undefined;
   private wakeUp: () => void = () => {};
   private ready: { catalog: Catalog; reader: Seen; writer: Seen; work: Ready } | undefined;
 
@@ -289,21 +290,25 @@ export class Lane {
   private async rest(connection: Connection, worked: number): Promise<void> {
     const begun = Date.now();
     for (;;) {
-      const others = givesWay(this.run) && (await this.othersWrite(connection));
+      const others = this.givesWay() && (await this.othersWrite(connection));
       // Nobody waits for the rest after the last batch.
       if (others === 'no more') break;
       const whole = restAfter(worked, this.run, others) - (Date.now() - begun);
       if (whole < 1 || this.leaving) break;
       // While it gives way it looks now and then whether they are still at work.
-      const left = givesWay(this.run) ? Math.min(whole, longestUnseen) : whole;
+      const left = this.givesWay() ? Math.min(whole, longestUnseen) : whole;
       const timer = new AbortController();
       const woken = new Promise<boolean>((resolve) => (this.wakeUp = () => resolve(true)));
       const slept = sleep(left, false, { signal: timer.signal }).catch(() => false);
       const isNews = await Promise.race([woken, slept]);
       timer.abort();
-      if (isNews ? !(await this.isRunning()) : left === whole && !givesWay(this.run)) break;
+      if (isNews ? !(await this.isRunning()) : left === whole && !this.givesWay()) break;
     }
     this.others.lookAway();
+  }
+
+  private givesWay(): boolean {
+    return this.patience.givesWay !== false && givesWay(this.run);
   }
 
   private async othersWrite(connection: Connection): Promise<boolean | 'no more'> {
@@ -318,7 +323,10 @@ export class Lane {
     const { write } = this.others;
     if (write !== this.givingWay) {
       this.givingWay = write;
-      await this.database.rows('update tantamos.run set gives_way = $2 where id = $1', [this.run.id, write]);
+      await this.database.rows('update tantamos.run set gives_way = $2 where id = $1 and gives_way <> $2', [
+        this.run.id,
+        write,
+      ]);
     }
     return write;
   }

@@ -205,8 +205,14 @@ describe('a run beside other people’s work', () => {
     expect(blank.rows[0].n).toBe(0);
     expect(sum(run.totals)[0]).toBe(sum(run.totals)[1]);
   });
+});
 
-  it('gives way while others write, says so, and goes on as before when they are done', async () => {
+describe('a run whose pace nobody has said', () => {
+  let w: Workspace;
+  beforeAll(async () => (w = await openWorkspace({ patience: { tries: 4, firstWait: 100 } })));
+  afterAll(() => w.close());
+
+  it('gives way while others write, says so, and goes on for who says how fast', async () => {
     const p = await previewed(w.admin, {
       selection: { type: 'bookings', filter: 'id >= 4000 AND id < 4600' },
       edits: [{ kind: 'set', field: 'note', value: 'politely' }],
@@ -226,6 +232,8 @@ describe('a run beside other people’s work', () => {
     expect(run).toMatchObject({ givesWay: true, state: 'running', pace: null });
     isWriting = false;
     await desk;
+    // Others on the server may go on: who is in a hurry says so, and it gives way no more.
+    expect(await w.admin.changeRun(id, { pace: 100 })).toMatchObject({ pace: 100, givesWay: false });
     const over = await rested(w.admin, id);
     expect(over).toMatchObject({ state: 'finished', givesWay: false });
     expect(over.totals.changed).toBe(p.totals.will_change);
