@@ -72,7 +72,7 @@ export function besideChange(formula: string, file: ColumnsBeside, field: Field,
   }
   const isUntold = and(isNone, not(hasEmpty))!;
   const refusals = [
-    ...worked!.refusals.map((r): NoResult => ({ ...r, when: and(r.when, isUntold)!, always: true })),
+    ...worked!.refusals.filter((r) => !r.blank).map((r): NoResult => ({ ...r, always: true })),
     { when: isUntold, words: 'nothing comes out', always: true } as const,
   ];
   const cleared: Worked = { ...worked!, blank: field.required ? 'refused' : 'cleared', refusals };
@@ -84,12 +84,13 @@ export function isColumn(path: readonly { readonly name: string }[]): boolean {
   return path.length === 2 && path[0]!.name.toLowerCase() === 'file';
 }
 
+/** Each cell once, however often it is read. */
 function cellsIn(tree: Checked): readonly Checked[] {
-  const cells: Checked[] = [];
+  const cells = new Map<string, Checked>();
   walk(tree, (node) => {
-    if (node.kind === 'field' && node.at.filed) cells.push(node);
+    if (node.kind === 'field' && node.at.filed) cells.set(JSON.stringify(node.at.filed), node);
   });
-  return cells;
+  return [...cells.values()];
 }
 
 /** Every place in what is kept that a tree reads, with what must stand there. */

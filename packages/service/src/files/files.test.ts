@@ -700,6 +700,15 @@ describe('values from a file', () => {
       ),
     ).toMatchObject({ problems: [expect.objectContaining({ where: 'take[0].formula', code: 'unknown_field' })] });
 
+    // One that reads a column hundreds of times is asked for it once, and is no burden.
+    const often = Array.from({ length: 200 }, () => 'file."Least price"').join(', ');
+    const long = await planned(text, {
+      ...plan,
+      take: [{ field: 'price_per_hive', formula: `MAX(price_per_hive * 0, ${often})` }],
+      blank: 'clear',
+    });
+    expect((await previewed(w.admin, long.job as JobBody)).totals).toMatchObject({ matched: 4 });
+
     // Cleared where the file says nothing, and only there.
     const cleared = await planned(text, { ...plan, take: [plan.take[1]!], blank: 'clear' });
     await w.sql.query(`update bookings set note = 'before' where id = any($1)`, [[c!.id, f!.id]]);

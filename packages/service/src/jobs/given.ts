@@ -104,7 +104,10 @@ export async function mustBeKept(database: Database, job: CheckedJob): Promise<v
   const changes = [job, ...job.then].flatMap((part) => part.changes.map((c) => ({ ...c, selection: part.selection })));
   for (const { selection, ...change } of changes) {
     const { field, value } = change;
-    for (const place of treesOf(change).flatMap(placesRead)) await mustCarry(database, selection.type.id, place);
+    // A formula may read a column a thousand times: it is asked for once.
+    const places = treesOf(change).flatMap(placesRead);
+    for (const place of new Map(places.map((p) => [JSON.stringify(p), p])).values())
+      await mustCarry(database, selection.type.id, place);
     if (value.from !== 'given' || !('kept' in value.given)) continue;
     const found = await database.one(
       `select from tantamos.given where id = $1 and type = $2 and source is not distinct from $3
