@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
-import { Client, Pool, types, type ClientConfig, type PoolClient, type QueryResultRow } from 'pg';
+import { Client, Pool, types, type ClientConfig, type PoolClient, type QueryResult, type QueryResultRow } from 'pg';
 import QueryStream from 'pg-query-stream';
-import { fail, render, type Sql } from '@tantamos/core';
+import { fail, render, value, type Sql } from '@tantamos/core';
 import { turns } from '../turns';
 import { longestSearch } from './patience';
 
@@ -125,6 +125,16 @@ export class Database {
 
   async one<R extends QueryResultRow>(text: string, values: readonly unknown[] = []): Promise<R | undefined> {
     return (await this.rows<R>(text, values))[0];
+  }
+
+  /** The same of what is asked again and again under a name: it is planned once a connection, which of a long one takes longer than asking. */
+  async oneAgain<R extends QueryResultRow>(
+    name: string,
+    text: string,
+    values: readonly unknown[],
+  ): Promise<R | undefined> {
+    const asked = { name, text, values: [...values] };
+    return this.with(async (connection) => (await connection.query<R>(asked)).rows[0]);
   }
 
   /** Asks the records, as long as any search may take. */
@@ -312,7 +322,35 @@ export async function writtenBy(connection: Connection, piece: Sql): Promise<num
 
 /** Prepared once a connection; the name follows the text, since the catalog may change between runs. */
 export async function askPrepared<R extends object>(connection: Connection, statement: Sql): Promise<R[]> {
-  const { text, values } = render(statement);
-  const name = createHash('sha1').update(text).digest('base64url');
-  return (await connection.query<R & Record<string, unknown>>({ name, text, values })).rows;
+  return (await new Standing(statement).ask<R>(connection)).rows;
+}
+
+/** A value of a standing statement that is another each time it is asked. */
+export function leftOpen(name: string): Sql {
+  return value(new Open(name));
+}
+class Open {
+  constructor(readonly name: string) {}
+}
+
+/** A prepared statement that is asked many times: put into words once, with what is open in it given at each time. */
+export class Standing {
+  private readonly name: string;
+  private readonly text: string;
+  private readonly values: readonly unknown[];
+
+  constructor(statement: Sql) {
+    const { text, values } = render(statement);
+    this.name = createHash('sha1').update(text).digest('base64url');
+    this.text = text;
+    this.values = values;
+  }
+
+  ask<R extends object>(
+    connection: Connection,
+    given: Readonly<Record<string, unknown>> = {},
+  ): Promise<QueryResult<R & Record<string, unknown>>> {
+    const values = this.values.map((v) => (v instanceof Open ? given[v.name] : v));
+    return connection.query<R & Record<string, unknown>>({ name: this.name, text: this.text, values });
+  }
 }

@@ -155,6 +155,9 @@ describe('a preview that two connections work on', () => {
 
   it('is worked out anew where an attempt has left something of itself', async () => {
     const made = await previewed(w.admin, job('G-'));
+    // It is told to be ready a moment before who worked on it has put that away.
+    while ((await w.sql.query('select from tantamos.preview_work where preview = $1', [made.id])).rowCount)
+      await new Promise((resolve) => setTimeout(resolve, 20));
     // As if the process had died when all was written but the totals.
     await w.sql.query(
       `with left_behind as (update tantamos.preview set state = 'working', ready_at = null where id = $1 returning id)

@@ -10,6 +10,7 @@ import {
   tableOf,
   thawReads,
   typeNow,
+  keyedBy,
   envOf,
   value,
   type Catalog,
@@ -22,6 +23,7 @@ import {
   type WorkOrder,
 } from '@tantamos/core';
 import { askOn, writtenBy, type Connection } from '../database/database';
+import { areWhole } from '../journal/sortable';
 import type { Pair } from '../previews/preview-row';
 import { PairCounts } from './pair-counts';
 import { copyTable } from './copies';
@@ -79,6 +81,8 @@ export class Freezer {
   /** What goes along comes from the run that is taken back, not from the rows. */
   private isUndo = false;
   private tables = 0;
+  /** Of each part, whether its keys are whole numbers. */
+  private wholeKeys: readonly boolean[] = [];
 
   constructor(
     private readonly connection: Connection,
@@ -87,6 +91,7 @@ export class Freezer {
 
   async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
     this.order = order;
+    this.wholeKeys = parts.map((part, i) => areWhole(order.parts[i]!, () => part.selection.type));
     // What another connection writes is not seen by this one: nothing more may come of it.
     const mayShare = (part: CheckedPart): boolean => parts.length === 1 && !part.falls?.length;
     for (const [i, part] of parts.entries()) {
@@ -105,6 +110,7 @@ export class Freezer {
   async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog, taken: Taken): Promise<Frozen> {
     this.isUndo = true;
     this.order = order;
+    this.wholeKeys = order.parts.map((part) => areWhole(part, () => typeNow(catalog, keyedBy(part))));
     const { batchSize, progress } = this.freezing;
     const mayShare = this.mayShareUndo(catalog, seen, taken);
     const stretches = await this.stretchesOf(runId, mayShare ? aboutPerShare : aboutPerPiece);
@@ -418,6 +424,7 @@ export class Freezer {
       part,
       firstPosition: position,
       batchSize,
+      whole: this.wholeKeys[part]!,
       along,
       places,
       counted,

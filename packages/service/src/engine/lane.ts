@@ -13,12 +13,12 @@ import {
 } from '@tantamos/core';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Seen } from '../rights/seen';
-import { askPrepared, type Connection, type Database } from '../database/database';
-import { blameOf, codeOf, isAboutShape } from '../database/refusal';
+import { askPrepared, leftOpen, Standing, type Connection, type Database } from '../database/database';
+import { blameOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
-import { claimed, presentPart, type Asking } from './statements/claim';
-import { inAnyOrder, oneAfterAnother, updateSwiftly } from './statements/update';
+import { claimed, freshAhead, presentPart, type Asking, type Fresh } from './statements/claim';
+import { inAnyOrder, oneAfterAnother, updateSwiftly, type Swiftly, type Updating } from './statements/update';
 
 export interface LaneRun {
   readonly id: string;
@@ -41,15 +41,19 @@ export type RightsOfRun = (run: LaneRun) => Promise<{ readonly reader: Seen; rea
 /** A part as the catalog of the moment has it. */
 interface Ready extends Work {
   readonly index: number;
-  readonly swift: boolean;
-  readonly reading: Catalog;
+  /** The statement that writes a batch of it; null where it takes more than one. */
+  readonly swiftly: ((how: Swiftly) => Standing) | null;
 }
 
-/** Where a lane is: a part, and the position from which on it looks for work. */
+/** Where a lane is: a part, the position from which on it looks for work, and the fresh stretches that it has seen there. */
 interface Present {
   readonly part: number;
   from: number;
+  ahead: Fresh[];
 }
+
+/** What came of a stretch in one statement: all of it was written, not all of it and so none, or it was not to be had. */
+type Written = 'all' | 'not all' | 'taken';
 
 /** Why no fresh batch was done: there is none, or something about it is not as usual. */
 type NotDone = 'none' | 'unusual';
@@ -156,15 +160,9 @@ export class Lane {
     if (!present) return false;
     const work = await this.readied(present.part);
     await this.planned(connection, work);
-    const asking = {
-      run: this.run.id,
-      preview: this.run.preview,
-      part: present.part,
-      lane: this.number,
-      from: present.from,
-    };
-    const done = work.swift
-      ? await this.swiftly(connection, work, asking)
+    const asking = this.asking(present.part, present.from);
+    const done = work.swiftly
+      ? await this.swiftly(connection, work.swiftly, asking, present)
       : await this.wholly(connection, work, asking);
     if (typeof done === 'number') present.from = done + 1;
     else {
@@ -191,30 +189,79 @@ export class Lane {
     const now = rows[0];
     if (!now?.due || (now.in_order && this.number > 0)) return undefined;
     // Who has said an order does not want the second half begun beside the first.
-    if (this.run.order.parts[now.part]?.sorted) return { part: now.part, from: now.first };
+    if (this.run.order.parts[now.part]?.sorted) return { part: now.part, from: now.first, ahead: [] };
     const share = ((now.last - now.first + 1) * this.number) / this.run.at_once;
-    return { part: now.part, from: now.first + Math.floor(share) };
+    return { part: now.part, from: now.first + Math.floor(share), ahead: [] };
+  }
+
+  private asking(part: number, from: number): Asking {
+    return { run: this.run.id, preview: this.run.preview, part, lane: this.number, from };
   }
 
   /** A fresh batch in one statement: its position. */
-  private async swiftly(connection: Connection, work: Ready, asking: Asking): Promise<number | NotDone> {
-    const part = updatingOf(this.run.order, work.part, work.catalog, work.reading);
-    const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
+  private async swiftly(
+    connection: Connection,
+    statement: (how: Swiftly) => Standing,
+    asking: Asking,
+    present: Present,
+  ): Promise<number | NotDone> {
+    let places = this.moved < mostMoved;
+    let taken: number | undefined;
     for (let tries = 0; tries < mostConflicts; tries++) {
-      const places = this.moved < mostMoved && tries === 0;
+      if (present.ahead.length === 0) present.ahead = await askPrepared<Fresh>(connection, freshAhead(asking));
+      const [next] = present.ahead;
+      // What is another's twice is at work there, or somebody works alone.
+      if (!next || next.position === taken) return 'none';
       try {
-        const [done] = await askPrepared<{ position: number }>(connection, updateSwiftly(part, asking, gate, places));
-        if (places) this.moved = 0;
-        return done?.position ?? 'none';
+        const written = await this.written(connection, statement({ places, whole: next.whole }), next);
+        if (written === 'taken') {
+          taken = next.position;
+          present.ahead = [];
+        } else if (written === 'all') {
+          present.ahead.shift();
+          if (places) this.moved = 0;
+          return next.position;
+        } else if (!places) return 'unusual';
+        else {
+          // Where records have been moved in their table they are looked for by their keys.
+          this.moved++;
+          places = false;
+        }
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
-        // Where records have been moved in their table they are looked for by their keys.
-        if (codeOf(error) === 'TS001' && places) this.moved++;
-        else if (blame !== 'conflict') return 'unusual';
+        if (blame !== 'conflict') return 'unusual';
+        places = false;
       }
     }
     return 'unusual';
+  }
+
+  /** Writes a stretch in a transaction of its own, which stands only if every record was there as the preview saw it. */
+  private async written(connection: Connection, statement: Standing, { position, pending }: Fresh): Promise<Written> {
+    await connection.query('begin');
+    try {
+      const { rowCount } = await statement.ask(connection, { position });
+      if (rowCount === pending) {
+        await connection.query('commit');
+        return 'all';
+      }
+      const isMine = rowCount || (await this.isMarked(connection, position));
+      await connection.query('rollback');
+      return isMine ? 'not all' : 'taken';
+    } catch (error) {
+      await connection.query('rollback').catch(() => {});
+      throw error;
+    }
+  }
+
+  /** Has this very transaction marked the stretch? */
+  private async isMarked(connection: Connection, position: number): Promise<boolean> {
+    const { rows } = await connection.query<{ mine: boolean }>(
+      `select xmin = pg_current_xact_id_if_assigned()::xid as mine from tantamos.run_batch where run = $1 and position = $2`,
+      [this.run.id, position],
+    );
+    return rows[0]!.mine;
   }
 
   /** A fresh batch in several statements, where what is stored must be read back: its position. */
@@ -279,11 +326,25 @@ export class Lane {
     const { reading } = reader;
     const dealer = dealerOf(this.run.order, part, catalog, reading);
     const limits = part.act === 'update' ? (writer.catalog.find(part.type)?.limits ?? null) : null;
-    const swift = isSwift(part, dealer.type) && limits === null && part.passing?.how !== 'around';
+    const isPlain = isSwift(part, dealer.type) && limits === null && part.passing?.how !== 'around';
+    const swiftly = isPlain ? this.statements(updatingOf(this.run.order, part, catalog, reading), index) : null;
     const source = sourceOf(part, catalog);
-    const work = { index, part, swift, dealer, catalog, reading, limits, source, patience: this.patience };
+    const work = { index, part, swiftly, dealer, catalog, limits, source, patience: this.patience };
     this.ready = { catalog, reader, writer, work };
     return work;
+  }
+
+  /** The statements that write a batch of a part, each put into words when it is first asked for. */
+  private statements(part: Updating, index: number): (how: Swiftly) => Standing {
+    const known = new Map<string, Standing>();
+    const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
+    return (how) => {
+      const name = JSON.stringify(how);
+      const asking = this.asking(index, 0);
+      const statement = known.get(name) ?? new Standing(updateSwiftly(part, asking, gate, leftOpen('position'), how));
+      known.set(name, statement);
+      return statement;
+    };
   }
 
   /** Leaves the database to others for the share of time that the run's pace says, or until it has come to something else. */

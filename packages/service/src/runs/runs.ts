@@ -188,7 +188,8 @@ export class Runs {
   }
 
   async get(id: string): Promise<RunRow> {
-    const row = await this.database.one<RunRow>(`${selectRuns(liveTotals)} where run.id = $1`, [id]);
+    const text = `${selectRuns(liveTotals)} where run.id = $1`;
+    const row = await this.database.oneAgain<RunRow>('run', text, [id]);
     return row ?? fail('not_found', 'There is no such run.');
   }
 

@@ -10,7 +10,8 @@ import {
   type WorkOrder,
 } from '@tantamos/core';
 import type { Connection } from '../database/database';
-import { isWhole } from '../journal/sortable';
+import { lowAndHigh } from '../engine/statements/freeze';
+import { areWhole } from '../journal/sortable';
 
 /** Which records a run does first, and asks after: so many as they come, so many of different from → to, or just these. */
 export type First = { readonly count: number; readonly way: FirstWay } | { readonly keys: readonly string[] };
@@ -35,7 +36,7 @@ export async function layOut(
   const { edges, border } = first ? await firstOf(connection, preview, order, first) : { edges: [], border: null };
   let from = 0;
   for (const [index, part] of order.parts.entries()) {
-    const whole = part.ofRows === true || isWhole(typeNow(catalog, keyedBy(part)));
+    const whole = areWhole(part, () => typeNow(catalog, keyedBy(part)));
     from += await insertStretches(connection, { ...of, part, index, whole, from }, edges);
   }
   return border;
@@ -99,11 +100,10 @@ async function insertStretches(
   of: { run: string; preview: string; part: OrderPart; index: number; whole: boolean; from: number },
   edges: readonly Edge[],
 ): Promise<number> {
-  const { rowCount } = await connection.query(stretches, [
+  const { rowCount } = await connection.query(stretches(of.whole), [
     of.run,
     of.preview,
     keyedBy(of.part),
-    of.whole,
     of.from,
     of.index,
     of.part.inOrder,
@@ -115,31 +115,35 @@ async function insertStretches(
   return rowCount ?? 0;
 }
 
-const stretches = `
+/**
+ * $1 run, $2 preview, $3 type of the keys, $4 first position, $5 part, $6 in order, $7 makes records, $8, $9 and $10 the edges.
+ * The keys of a batch that is cut, or was frozen before these were kept, are looked at one by one.
+ */
+const stretches = (whole: boolean): string => `
   insert into tantamos.run_batch (run, position, part, in_order, batch, low, high, type, outcomes, made, made_as, state,
      finished_at, key_low, key_high)
-   select $1, $5::int + row_number() over (order by not s.picked, s.batch, s.low) - 1, $6, $7, s.batch, s.low, s.high, $3, o.outcomes,
-     case when $8 then array_fill(null::text, array[s.high - s.low]) end,
-     case when $8 then array_fill(null::bigint, array[s.high - s.low]) end,
+   select $1, $4::int + row_number() over (order by not s.picked, s.batch, s.low) - 1, $5, $6, s.batch, s.low, s.high, $3, o.outcomes,
+     case when $7 then array_fill(null::text, array[s.high - s.low]) end,
+     case when $7 then array_fill(null::bigint, array[s.high - s.low]) end,
      case when tantamos.letters(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
-     case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end, k.low, k.high
+     case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end,
+     coalesce(k.key_low, s.key_low), coalesce(k.key_high, s.key_high)
    from (
      select b.position as batch, coalesce(lag(e.high) over (partition by b.position order by e.high), 0) as low, e.high, e.picked,
-       b.verdicts, b.keys
+       b.verdicts, b.keys, b.size, b.key_low, b.key_high
      from tantamos.batch b
      cross join lateral (
        select high, bool_or(picked) as picked from (
          select b.size as high, false as picked
          union all
-         select c.n, c.picked from unnest($9::int[], $10::int[], $11::bool[]) c(batch, n, picked) where c.batch = b.position
+         select c.n, c.picked from unnest($8::int[], $9::int[], $10::bool[]) c(batch, n, picked) where c.batch = b.position
        ) u where high > 0 group by high) e
-     where b.preview = $2 and b.part = $6
+     where b.preview = $2 and b.part = $5
    ) s
    cross join lateral (select substr(s.verdicts, s.low + 1, s.high - s.low) as outcomes) o
    cross join lateral (
-     select case when $4 then tantamos.sortable(min(case when $4 then key::bigint end)::text, true) else min(key collate "C") end as low,
-       case when $4 then tantamos.sortable(max(case when $4 then key::bigint end)::text, true) else max(key collate "C") end as high
-     from unnest(s.keys[s.low + 1:s.high]) key) k`;
+     select ${lowAndHigh(whole)}
+     from unnest(case when s.key_low is null or s.high - s.low < s.size then s.keys[s.low + 1:s.high] end) key) k`;
 
 const changing = `i.verdict = '${letterOf('will_change')}'`;
 

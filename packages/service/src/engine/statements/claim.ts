@@ -1,4 +1,4 @@
-import { sql, value, type Sql } from '@tantamos/core';
+import { raw, sql, value, type Sql } from '@tantamos/core';
 
 /** What a lane asks for work by. */
 export interface Asking {
@@ -10,6 +10,18 @@ export interface Asking {
   readonly from: number;
 }
 
+/** A stretch that nobody has tried yet, as it stood when it was looked at: who takes it looks again. */
+export interface Fresh {
+  readonly position: number;
+  /** Records that are to be dealt with. */
+  readonly pending: number;
+  /** It is all of a frozen batch, and every record of it is to be dealt with. */
+  readonly whole: boolean;
+}
+
+/** A lane looks ahead at so many stretches at a time. */
+const aheadAtOnce = 16;
+
 /**
  * The next stretch of the run's present part that a lane may take, held until the transaction ends; none where the run
  * has been told to pause or stop, or the stretch is beyond the border where it asks.
@@ -20,23 +32,53 @@ export interface Asking {
  * lane's, one stretch after another.
  */
 export function claimed(asking: Asking, fresh: boolean): Sql {
-  const { run, part, lane, from } = asking;
+  return sql`
+    select ${claim} from tantamos.run cross join lateral (${fromHereOn(asking, fresh, 1, raw('for update of s skip locked'))}) s
+    where ${isAtWork(asking)}`;
+}
+
+/** The same of a fresh stretch that is known by its position; none where another has taken it meanwhile. */
+export function claimedAt(asking: Asking, position: Sql): Sql {
+  return sql`
+    select ${claim} from tantamos.run cross join lateral (
+      select s.* from tantamos.run_batch s where ${isFree(asking, true)} and s.position = ${position} for update of s skip locked) s
+    where ${isAtWork(asking)}`;
+}
+
+/** The fresh stretches that a lane comes to next, in that order, none of them held: rows of `Fresh`. */
+export function freshAhead(asking: Asking): Sql {
+  return sql`
+    select s.position, s.not_yet as pending, s.not_yet = b.size as whole
+    from tantamos.run cross join lateral (${fromHereOn(asking, true, aheadAtOnce, raw(''))}) s
+    join tantamos.batch b on b.preview = ${value(asking.preview)}::uuid and b.position = s.batch
+    where ${isAtWork(asking)} order by s.position < ${value(asking.from)}::int, s.position`;
+}
+
+const claim =
+  raw(`s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered, s.made, s.made_as,
+      s.not_yet as pending, run.preview`);
+
+function isAtWork({ run }: Asking): Sql {
+  return sql`run.id = ${value(run)}::uuid and run.state = 'running' and run.wakes_at is null`;
+}
+
+/** So many stretches from the lane's place on and, where there are none, so many before it. */
+function fromHereOn(asking: Asking, fresh: boolean, most: number, held: Sql): Sql {
+  const { from } = asking;
+  const limit = sql`limit ${raw(String(most))}`;
+  const some = (beyond: Sql): Sql => sql`select f.* from (
+    select s.* from tantamos.run_batch s where ${isFree(asking, fresh)} and s.position ${beyond} order by s.position ${limit} ${held}) f`;
+  return sql`${some(sql`>= ${value(from)}::int`)} union all ${some(sql`< ${value(from)}::int`)} ${limit}`;
+}
+
+function isFree({ run, part, lane }: Asking, fresh: boolean): Sql {
   const due = fresh
     ? sql`s.state = 'ready' and s.tries = 0`
     : sql`s.state <> 'done' and (s.not_before is null or s.not_before <= clock_timestamp())`;
-  const first = (beyond: Sql): Sql => sql`select f.* from (
-    select s.* from tantamos.run_batch s
-    where s.run = ${value(run)}::uuid and s.part = ${value(part)}::int and s.position ${beyond}
+  return sql`s.run = ${value(run)}::uuid and s.part = ${value(part)}::int
       and (run.ask_before is null or s.position < run.ask_before) and s.state <> 'done' and ${due}
       and (not s.in_order or (${value(lane)}::int = 0 and s.position = (
-        select min(o.position) from tantamos.run_batch o where o.run = ${value(run)}::uuid and o.state <> 'done')))
-    order by s.position limit 1 for update of s skip locked) f`;
-  return sql`
-    select s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered, s.made, s.made_as,
-      s.not_yet as pending, run.preview
-    from tantamos.run cross join lateral (
-      ${first(sql`>= ${value(from)}::int`)} union all ${first(sql`< ${value(from)}::int`)} limit 1) s
-    where run.id = ${value(run)}::uuid and run.state = 'running' and run.wakes_at is null`;
+        select min(o.position) from tantamos.run_batch o where o.run = ${value(run)}::uuid and o.state <> 'done')))`;
 }
 
 /**

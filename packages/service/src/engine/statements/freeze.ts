@@ -8,6 +8,8 @@ export interface Freeze {
   /** Position of the first batch this statement writes. */
   readonly firstPosition: number;
   readonly batchSize: number;
+  /** Their keys are whole numbers, and sorted as such. */
+  readonly whole: boolean;
   /** Rows have a `spot`, where the record is in its table. */
   readonly places: boolean;
   /** Which from → to pairs of each field are counted. */
@@ -73,13 +75,20 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
       from (${rows}) ordered
     ), grouped as materialized (
       select chunk, array_agg(key) as keys, array_agg(signature) as signatures, string_agg(verdict, '') as verdicts,
-        case when count(cause) > 0 then array_agg(cause) end as causes${join([...arrays, ...madeArrays], '')}${owners}${spots}
+        case when count(cause) > 0 then array_agg(cause) end as causes, ${raw(lowAndHigh(freeze.whole))}${join([...arrays, ...madeArrays], '')}${owners}${spots}
       from (select * from matched order by chunk, n) m group by chunk
     ), batch as (
-      insert into tantamos.batch (preview, position, part, keys, signatures, verdicts, causes)
-      select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes from grouped g
+      insert into tantamos.batch (preview, position, part, keys, signatures, verdicts, causes, key_low, key_high)
+      select ${id}, ${position}, ${part}, g.keys, g.signatures, g.verdicts, g.causes, g.key_low, g.key_high from grouped g
     )${join([...inserts, ...place, ...alongs, ...alongValues], '')}
     select null::text as field, null::text as old, null::text as new, count(*) as count from grouped${join(pairs, '')}`;
+}
+
+/** The lowest and the highest key of some, as `key_low` and `key_high`. */
+export function lowAndHigh(whole: boolean): string {
+  const end = (of: 'min' | 'max'): string =>
+    whole ? `tantamos.sortable(${of}(key::bigint)::text, true)` : `${of}(key collate "C")`;
+  return `${end('min')} as key_low, ${end('max')} as key_high`;
 }
 
 /** Rows of `field`, `old`, `new`, `count` of the records that change in the field. */

@@ -26,12 +26,21 @@ export function itemsOf(fields: readonly string[], slice: Slice): Sql {
   );
 }
 
-/** The same of a row of `batch`, `low`, `high` of a preview, which is a value so that only its month is looked at; with `places` also `spot`, where the record was in its table. */
+/**
+ * The same of a row of `batch`, `low`, `high` of a preview, which is a value so that only its month is looked at; with `places`
+ * also `spot`, where the record was in its table. `whole`: of a stretch that is all of its batch, with every record of it to be
+ * dealt with; nothing is counted or left out then, and there are no `n` and no `verdict`. Measured, 0.26 instead of 0.46 µs a
+ * record.
+ */
 export function unpackedItems(
   fields: readonly string[],
   previewId: string,
   stretch: Sql,
-  { more = raw(''), places = false }: { readonly more?: Sql; readonly places?: boolean } = {},
+  {
+    more = raw(''),
+    places = false,
+    whole = false,
+  }: { readonly more?: Sql; readonly places?: boolean; readonly whole?: boolean } = {},
 ): Sql {
   const hint = places
     ? raw(' join tantamos.batch_place h on h.preview = b.preview and h.position = b.position')
@@ -39,11 +48,12 @@ export function unpackedItems(
   const spots = places ? raw(', unnest(h.places) as spot') : raw('');
   const values = fields.map((_, i) => raw(`, unnest(v${i + 1}.new) as new_${i + 1}`));
   // Unnested side by side in the select list: half the time of ROWS FROM, which puts each array into a store of its own.
+  const frozen = sql`from ${stretch} s join tantamos.batch b on b.preview = ${value(previewId)}::uuid and b.position = s.batch
+      ${valueJoins(fields, 'b.preview', 'b.position')}${hint}`;
+  const record = sql`unnest(b.keys) as key, unnest(b.signatures) as signature${join(values, '')}${spots}`;
+  if (whole) return sql`select ${record} ${frozen}`;
   return sql`
     select i.* from (
-      select s.low, s.high, unnest(b.keys) as key, unnest(b.signatures) as signature, unnest(string_to_array(b.verdicts, null)) as verdict,
-        generate_series(1, b.size) as n${join(values, '')}${spots}
-      from ${stretch} s join tantamos.batch b on b.preview = ${value(previewId)}::uuid and b.position = s.batch
-      ${valueJoins(fields, 'b.preview', 'b.position')}${hint}) i
+      select s.low, s.high, ${record}, unnest(string_to_array(b.verdicts, null)) as verdict, generate_series(1, b.size) as n ${frozen}) i
     where i.n > i.low and i.n <= i.high and i.verdict = ${letter('will_change')}${more}`;
 }
