@@ -206,19 +206,17 @@ export class Lane {
     present: Present,
   ): Promise<number | NotDone> {
     let places = this.moved < mostMoved;
-    let taken: number | undefined;
-    for (let tries = 0; tries < mostConflicts; tries++) {
+    const taken = new Set<number>();
+    for (let tries = 0; tries < mostConflicts;) {
       if (present.ahead.length === 0) present.ahead = await askPrepared<Fresh>(connection, freshAhead(asking));
-      const [next] = present.ahead;
-      // What is another's twice is at work there, or somebody works alone.
-      if (!next || next.position === taken) return 'none';
+      // Others are at work on what is left, or somebody works alone.
+      const next = present.ahead.find(({ position }) => !taken.has(position));
+      if (!next) return 'none';
       try {
         const written = await this.written(connection, statement({ places, whole: next.whole }), next);
-        if (written === 'taken') {
-          taken = next.position;
-          present.ahead = [];
-        } else if (written === 'all') {
-          present.ahead.shift();
+        if (written !== 'not all') present.ahead = present.ahead.filter((one) => one !== next);
+        if (written === 'taken') taken.add(next.position);
+        else if (written === 'all') {
           if (places) this.moved = 0;
           return next.position;
         } else if (!places) return 'unusual';
@@ -226,12 +224,14 @@ export class Lane {
           // Where records have been moved in their table they are looked for by their keys.
           this.moved++;
           places = false;
+          tries++;
         }
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
         if (blame !== 'conflict') return 'unusual';
         places = false;
+        tries++;
       }
     }
     return 'unusual';
