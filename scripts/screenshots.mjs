@@ -174,41 +174,45 @@ async function pages(executablePath, sql) {
   await page.getByText('191 records changed.').waitFor();
   const finished = await half();
   const itsRun = page.url();
-  await page.getByRole('link', { name: 'B-0000076' }).click();
-  await page.getByText('run by Sorrel Haldane').waitFor();
-  await button('Edit Hives').click();
-  await page.getByLabel('Value for Hives').fill('44');
-  await button('Edit Note').click();
-  await page.getByLabel('Value for Note').fill('More hives than last year');
-  const record = await half();
-  await button('Leave it as it is').click();
-  await button('Back').click();
   // Runs that a limit stops, that are under way, and what is done after them.
-  const started = (job) =>
-    page.evaluate(async (body) => {
-      const post = async (path, sent) => {
+  const ask = (method, path, sent) =>
+    page.evaluate(
+      async (asked) => {
         const headers = { 'content-type': 'application/json' };
-        return (await fetch(path, { method: 'POST', headers, body: JSON.stringify(sent) })).json();
-      };
-      let p = await post('/api/previews', body);
-      for (; p.state === 'working'; p = await (await fetch(`/api/previews/${p.id}`)).json())
-        await new Promise((resolve) => setTimeout(resolve, 100));
-      const { id } = await post('/api/runs', { preview: p.id, askAfter: null, expect: p.totals.will_change });
-      return id;
-    }, job);
+        const body = asked.sent && JSON.stringify(asked.sent);
+        return (await fetch(asked.path, { method: asked.method, headers, body })).json();
+      },
+      { method, path, sent },
+    );
+  /** The run of a job; `meanwhile`: what somebody does between preview and run. */
+  const started = async (job, meanwhile) => {
+    let p = await ask('POST', '/api/previews', job);
+    for (; p.state === 'working'; p = await ask('GET', `/api/previews/${p.id}`)) await page.waitForTimeout(100);
+    if (meanwhile) sql(meanwhile);
+    const expect = p.totals.will_change;
+    return (await ask('POST', '/api/runs', { preview: p.id, askAfter: null, expect })).id;
+  };
   sql(`create function closed_season() returns trigger language plpgsql as $$ begin
       if new.note like 'Called%' and new.id % 97 = 0 then raise exception 'Bookings of a closed season stay as they are.'; end if;
       return new; end $$;
     create trigger closed_season before update on bookings for each row execute function closed_season()`);
-  const stopped = await started({
-    selection: { type: 'bookings', filter: "status = 'draft'" },
-    edits: [{ kind: 'set', field: 'note', value: 'Called for the spring round' }],
-    safety: { batchSize: 10, perSecond: 300, atOnce: 2, stopIf: { failures: 4 } },
-    why: 'Spring round: every draft was called',
-  });
+  const stopped = await started(
+    {
+      selection: { type: 'bookings', filter: "status = 'draft'" },
+      edits: [{ kind: 'set', field: 'note', value: 'Called for the spring round' }],
+      safety: { batchSize: 10, perSecond: 300, atOnce: 2, stopIf: { failures: 4 } },
+      why: 'Spring round: every draft was called',
+    },
+    `update bookings set note = 'Calls back on Monday' where id in (select id from bookings where status = 'draft' order by id desc limit 3);
+     delete from placements where booking in (select id from bookings where status = 'draft' order by id limit 1);
+     delete from bookings where id in (select id from bookings where status = 'draft' order by id limit 1)`,
+  );
   await page.goto(`${base}/runs/${stopped}`);
   await page.getByText('A limit of this job was reached').waitFor();
   const limit = await now();
+  await button(/^Continue anyway with/).click();
+  await page.getByRole('heading', { name: /^Finished/ }).waitFor({ timeout: 30_000 });
+  const problems = await now();
   const wide = await started({
     selection: { type: 'bookings' },
     edits: [{ kind: 'fill', field: 'region', value: 'Not said' }],
@@ -234,12 +238,20 @@ async function pages(executablePath, sql) {
   await page.getByLabel('Only those where').check();
   await page.getByRole('textbox', { name: 'Only those where' }).fill("crop = 'apple'");
   await page.getByLabel('Region').uncheck();
-  await pair('result', finished, recheck, await half());
+  await pair('result', finished, problems, recheck, await half());
   await page.getByRole('radio', { name: /^All/ }).check();
   await page.getByLabel('Region').check();
   await button('Preview the undo').click();
   await button(/^Put back all/).click();
   await page.getByText(/records put back/).waitFor();
+  await page.goto(`${base}/records/bookings/76`);
+  await page.getByText('run by Sorrel Haldane').first().waitFor();
+  await button('Edit Hives').click();
+  await page.getByLabel('Value for Hives').fill('44');
+  await button('Edit Note').click();
+  await page.getByLabel('Value for Note').fill('More hives than last year');
+  const record = await half();
+  await button('Leave it as it is').click();
   await page.getByRole('link', { name: 'Runs' }).click();
   await button('Search changes').click();
   await page.getByLabel('Since').fill('today');

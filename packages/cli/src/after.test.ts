@@ -131,6 +131,7 @@ describe('careful runs, and what is done after them, on the command line', () =>
     expect(part.out).toContain('Put note back on the 5 bookings (only where id <= 205)');
     expect(await count('to be back')).toBe(15);
     expect((await cli(['undo', (await w.admin.runs({}))[1]!.id, '--fields', 'region'])).err).toContain('--fields');
+    expect((await cli(['undo', 'last', '--type', 'growers'])).err).toContain('“growers”. (--type)');
     const over = await cli(['undo', (await w.admin.runs({}))[1]!.id, '--keys', '202', '--overwrite', '--expect', '1']);
     expect(over.code).toBe(0);
     expect(await count('by hand')).toBe(0);

@@ -10,6 +10,13 @@ export function tellPlaces(said: readonly SaidEdits[]): void {
   saidEdits = said;
 }
 
+/** The long names of the running command's options. */
+let ownOptions: ReadonlySet<string> = new Set();
+
+export function tellOptions(names: readonly string[]): void {
+  ownOptions = new Set(names);
+}
+
 /** Which part a place is in, from 0, and the place within it. */
 function partOf(where: string): { readonly part: number; readonly within: string } {
   const [, n, within] = /^then\[(\d+)\]\.(.+)$/.exec(where) ?? [];
@@ -86,6 +93,8 @@ const places: readonly (readonly [RegExp, string])[] = [
 
 /** `$1` in an option is what the place itself is called. */
 function optionAt(within: string): string | null {
+  // `type` is the argument of most commands, and an option of some.
+  if (ownOptions.has(`--${within}`)) return `--${within}`;
   const [place, option] = places.find(([pattern]) => pattern.test(within)) ?? [];
   return option === undefined ? null : option.replace('$1', place!.exec(within)![1] ?? '');
 }

@@ -29,6 +29,7 @@ import { signIn } from './verbs/sign-in';
 import { types } from './verbs/types';
 import { completion } from './verbs/completion';
 import { withHelp } from './help';
+import { tellOptions } from './places';
 
 /** The program with all its verbs. */
 export function makeProgram(): Command {
@@ -72,5 +73,6 @@ export function makeProgram(): Command {
   ])
     verb(program);
   withHelp(program);
+  program.hook('preAction', (_, running) => tellOptions(running.options.flatMap((o) => o.long ?? [])));
   return program;
 }

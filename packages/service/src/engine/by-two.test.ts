@@ -105,6 +105,30 @@ describe('a preview that two connections work on', () => {
     expect(await frozen(byTwo.id)).toEqual(await frozen(alone.id));
   });
 
+  it('is so where each finds its own records, whose number is counted ahead', async () => {
+    await w.sql.query(`create table boxes (id int primary key, kind int not null, shade text);
+      insert into boxes select n, n % 40, case when n % 3 = 0 then 'old ' || n % 9 end from generate_series(1, 330000) n
+        where n % 110000 > 5000; analyze boxes`);
+    w.services.catalogs.refresh();
+    const ofBoxes: JobBody = {
+      selection: { type: 'boxes', filter: 'kind <> 7 AND id <> 200001' },
+      edits: [{ kind: 'fill', field: 'shade', value: 'plain' }],
+      safety: { batchSize: 700 },
+    };
+    const byTwo = await previewed(w.admin, ofBoxes);
+    const alone = await byOne(() => w.admin.makePreview(ofBoxes));
+    expect([await writers(byTwo.id), await writers(alone.id)]).toEqual([2, 1]);
+    expect(byTwo.totals).toEqual(alone.totals);
+    expect(byTwo.pairs).toEqual(alone.pairs);
+    const one = await frozen(alone.id);
+    expect(one.map((b) => b.position)).toEqual(one.map((_, i) => i));
+    expect(await frozen(byTwo.id)).toEqual(one);
+    // Few of many: nobody else is asked to help.
+    const few = await previewed(w.admin, { ...ofBoxes, selection: { type: 'boxes', filter: 'kind = 7' } });
+    expect(few.totals.matched).toBeGreaterThan(5000);
+    expect(await writers(few.id)).toBe(1);
+  });
+
   it('goes on alone where a second connection cannot be had', async () => {
     const full = jest.spyOn(w.services.database, 'withFree').mockRejectedValueOnce(new Error('too many clients'));
     const alone = await previewed(w.admin, job('L-'));

@@ -1,11 +1,13 @@
 import {
   alongOf,
+  conditionOf,
   identifier,
   join,
   keyColumns,
   keyIs,
   letterOf,
   raw,
+  Scope,
   sql,
   tableOf,
   thawReads,
@@ -15,6 +17,7 @@ import {
   value,
   type Catalog,
   type CheckedPart,
+  type KeyRange,
   type OrderPart,
   type Passing,
   type Planned,
@@ -99,7 +102,7 @@ export class Freezer {
       if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
       else if (uniqueChanges(part).length > 0) await this.distinct(part, frozen, i);
       else if (needsChoosing(part)) await this.chosen(part, frozen, i, mayShare(part));
-      else await this.ranged(part, frozen, i);
+      else await this.ranged(part, frozen, i, mayShare(part));
       await this.fall(part, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
     }
@@ -213,13 +216,53 @@ export class Freezer {
     }
   }
 
-  /** A selection that can be cut by keys: each piece is found anew. */
-  private async ranged(part: CheckedPart, frozen: OrderPart, index: number): Promise<void> {
-    const ranges = await keyRanges(this.connection, part.selection);
-    for (const [i, range] of ranges.entries()) {
-      await this.write(index, part.type, frozen.writes, partRows(part, { by: 'key', range }, this.planned));
-      this.freezing.progress(i + 1, ranges.length);
+  /** A selection that can be cut by keys: each piece is found anew. Where the first tells that they are many, by two. */
+  private async ranged(part: CheckedPart, frozen: OrderPart, index: number, mayShare: boolean): Promise<void> {
+    const { batchSize, progress, second } = this.freezing;
+    const [first, ...rest] = (await keyRanges(this.connection, part.selection)) as [KeyRange, ...KeyRange[]];
+    let done = 0;
+    const write = async (range: KeyRange, position: number, connection = this.connection): Promise<number> => {
+      const rows = partRows(part, { by: 'key', range }, this.planned);
+      const batches = await this.write(index, part.type, frozen.writes, rows, { connection, position });
+      progress(++done, rest.length + 1);
+      return batches;
+    };
+    let position = this.batches;
+    const next = async (range: KeyRange): Promise<void> => void (position += await write(range, position));
+    await next(first);
+    const about = this.batches * batchSize * rest.length;
+    // Only of a plain table it is known that a key is one record, so that counting tells where batches go.
+    const isShared = mayShare && part.selection.type.hasPlaces && rest.length > 1 && about >= enoughForTwo;
+    const other = isShared ? await second() : null;
+    if (!other) for (const range of rest) await next(range);
+    else {
+      const places = this.placesOf(part, rest, position, other);
+      // What went wrong with it is met where it is needed.
+      places.catch(() => {});
+      await sharedOut(rest, 0, next, async (range) => void (await write(range, (await places).get(range)!, other)));
     }
+  }
+
+  /** Where the batches of each range begin, the first at `position`: counted beforehand, over another connection. */
+  private async placesOf(
+    { selection }: CheckedPart,
+    ranges: readonly KeyRange[],
+    position: number,
+    connection: Connection,
+  ): Promise<ReadonlyMap<KeyRange, number>> {
+    const scope = new Scope(selection.type, selection.env);
+    const places = new Map<KeyRange, number>();
+    let next = position;
+    for (const range of ranges) {
+      places.set(range, next);
+      const condition = conditionOf(selection, scope, range);
+      const [row] = await askOn<{ n: number }>(
+        connection,
+        sql`select count(*) as n from ${scope.from()} where ${condition}`,
+      );
+      next += Math.ceil(row!.n / this.freezing.batchSize);
+    }
+    return places;
   }
 
   /** A selection that must be found as a whole; from then on two may work on it. */
@@ -403,14 +446,14 @@ export class Freezer {
     }
   }
 
-  /** Freezes rows: as the batches that follow, or from a position on over a connection. */
+  /** Freezes rows: as the batches that follow, or from a position on over a connection. How many batches they are. */
   private async write(
     part: number,
     type: RecordType,
     fields: readonly string[],
     rows: Sql,
     { connection, position } = { connection: this.connection, position: this.batches },
-  ): Promise<void> {
+  ): Promise<number> {
     const { previewId, batchSize } = this.freezing;
     const along = alongOf(this.order)
       .filter((a) => !this.isUndo && a.part === part && a.entry.act === 'create')
@@ -430,11 +473,13 @@ export class Freezer {
       counted,
     });
     const told = await askOn<Omit<Pair, 'part' | 'field'> & { field: string | null }>(connection, statement);
-    this.batches += told.find((row) => row.field === null)!.count;
+    const batches = told.find((row) => row.field === null)!.count;
+    this.batches += batches;
     for (const [i, field] of fields.entries()) {
       const found = told.flatMap((row) => (row.field === field ? [{ ...row, part, field }] : []));
       this.pairs.add(part, field, found, counted[i]!);
     }
+    return batches;
   }
 }
 

@@ -1,5 +1,5 @@
-import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
-import { done, onBookings, previewed, ran, refusedWith } from '../testing/jobs';
+import type { JobBody, RunView } from '@tantamos/contract';
+import { done, onBookings, previewed, ran, refusedWith, undone } from '../testing/jobs';
 import { Client } from 'pg';
 import { from } from 'pg-copy-streams';
 import { Readable } from 'node:stream';
@@ -29,17 +29,12 @@ describe('what is done after a run', () => {
         [keys(from, count)],
       )
     ).rows;
-  const undone = async (run: string, body: Parameters<typeof w.admin.undoRun>[1]): Promise<PreviewView> => {
-    let p = await w.admin.undoRun(run, body);
-    for await (const next of w.admin.previewEvents(p.id)) p = next;
-    return p;
-  };
 
   describe('undo in part', () => {
     it('puts back chosen records, then the rest, and says each time what is left', async () => {
       const before = await stands(1, 20);
       const r = await done(w.admin, note(1, 20));
-      const some = await undone(r.id, { keys: ['3', '4'] });
+      const some = await undone(w.admin, r.id, { keys: ['3', '4'] });
       expect(some.totals).toMatchObject({ matched: 2, will_change: 2 });
       expect(some.sentence).toContain('(only of the 2 picked)');
       await ran(w.admin, some.id, { expect: 2 });
@@ -49,7 +44,7 @@ describe('what is done after a run', () => {
       // The run can still be undone: what is back already is already right, and nobody's edit.
       const now = await w.admin.run(r.id);
       expect(now).toMatchObject({ verbs: ['undo'], undoneBy: [{ changed: 2, whole: false }] });
-      const rest = await undone(r.id, {});
+      const rest = await undone(w.admin, r.id, {});
       expect(rest.totals).toMatchObject({ matched: 20, will_change: 18, already_right: 2, edited_since: 0 });
       await ran(w.admin, rest.id, { expect: 18 });
       expect(await stands(1, 20)).toEqual(before);
@@ -58,7 +53,7 @@ describe('what is done after a run', () => {
     it('puts back those that a filter finds, and only some fields', async () => {
       const before = await stands(31, 20);
       const r = await done(w.admin, note(31, 20));
-      const p = await undone(r.id, { filter: 'id < 36', fields: ['note'] });
+      const p = await undone(w.admin, r.id, { filter: 'id < 36', fields: ['note'] });
       expect(p.totals).toMatchObject({ matched: 5, will_change: 5 });
       expect(p.sentence).toContain('Put note back on the 5 bookings (only where id < 36)');
       await ran(w.admin, p.id, { expect: 5 });
@@ -66,9 +61,9 @@ describe('what is done after a run', () => {
       expect(after.slice(0, 5)).toEqual(before.slice(0, 5).map((b) => ({ ...b, region: 'Somewhere' })));
       expect(after.slice(5).every((b) => b.note === `after ${notes}`)).toBe(true);
       // All records, but only one field: that is not the whole run.
-      await ran(w.admin, (await undone(r.id, { fields: ['note'] })).id, { expect: 15 });
+      await ran(w.admin, (await undone(w.admin, r.id, { fields: ['note'] })).id, { expect: 15 });
       expect((await w.admin.run(r.id)).verbs).toContain('undo');
-      await ran(w.admin, (await undone(r.id, {})).id, { expect: 20 });
+      await ran(w.admin, (await undone(w.admin, r.id, {})).id, { expect: 20 });
       expect(await stands(31, 20)).toEqual(before);
     });
 
@@ -76,9 +71,9 @@ describe('what is done after a run', () => {
       const before = await stands(61, 10);
       const r = await done(w.admin, note(61, 10));
       await w.sql.query(`update bookings set note = 'theirs' where id in (63, 64)`);
-      const kind = await undone(r.id, {});
+      const kind = await undone(w.admin, r.id, {});
       expect(kind.totals).toMatchObject({ will_change: 8, edited_since: 2 });
-      const hard = await undone(r.id, { overwrite: true });
+      const hard = await undone(w.admin, r.id, { overwrite: true });
       expect(hard.totals).toMatchObject({ will_change: 10, edited_since: 0 });
       expect(hard.sentence).toContain('(also where others changed them since)');
       const { records } = await w.admin.previewRecords(hard.id, { outcome: 'will_change' });
@@ -111,11 +106,11 @@ describe('what is done after a run', () => {
           )
         ).rows[0];
       expect(await left()).toEqual({ b: 2, t: 6 });
-      const some = await undone(both.id, { type: 'tasks', filter: 'id <= 2' });
+      const some = await undone(w.admin, both.id, { type: 'tasks', filter: 'id <= 2' });
       expect(some.sentence).toContain('(only the tasks, where id <= 2)');
       await ran(w.admin, some.id, { askAfter: null, expect: 2 });
       expect(await left()).toEqual({ b: 2, t: 4 });
-      const rest = await undone(both.id, { type: 'tasks' });
+      const rest = await undone(w.admin, both.id, { type: 'tasks' });
       await ran(w.admin, rest.id, { askAfter: null, expect: 4 });
       expect(await left()).toEqual({ b: 2, t: 0 });
       const wrong = await refusedWith(w.admin.undoRun(both.id, { type: 'growers' }));
@@ -124,7 +119,7 @@ describe('what is done after a run', () => {
       expect(
         (await refusedWith(w.admin.undoRun(both.id, { type: 'tasks', fields: ['note'] }))).problems[0]!.where,
       ).toBe('fields[0]');
-      await ran(w.admin, (await undone(both.id, {})).id, { askAfter: null, expect: 2 });
+      await ran(w.admin, (await undone(w.admin, both.id, {})).id, { askAfter: null, expect: 2 });
       expect(await left()).toEqual({ b: 0, t: 0 });
     });
 
@@ -137,12 +132,12 @@ describe('what is done after a run', () => {
       expect(await told({ fields: ['status'] })).toEqual(['unknown_field', 'fields[0]']);
       expect(await told({ filter: 'nonsense = 1' })).toEqual(['unknown_field', expect.stringContaining('filter')]);
       expect(await told({ keys: [] })).toEqual(['bad_request', 'keys']);
-      expect((await undone(r.id, { keys: ['999999'] })).totals.matched).toBe(0);
+      expect((await undone(w.admin, r.id, { keys: ['999999'] })).totals.matched).toBe(0);
     });
 
     it('tells nobody of a filter that names what they may not see', async () => {
       const r = await done(w.admin, onBookings([86, 87], [{ kind: 'set', field: 'region', value: 'Far away' }]));
-      const p = await undone(r.id, { filter: "note IS NULL OR note <> 'secret word'" });
+      const p = await undone(w.admin, r.id, { filter: "note IS NULL OR note <> 'secret word'" });
       expect((await w.editor.preview(p.id)).sentence).toContain('secret word');
       const line = await w.admin.addRight({
         login: 'piers',
@@ -163,7 +158,7 @@ describe('what is done after a run', () => {
 
     it('tries the rest of a part again as that part', async () => {
       const r = await done(w.admin, note(91, 6));
-      const p = await undone(r.id, { keys: ['92', '93'], fields: ['note'] });
+      const p = await undone(w.admin, r.id, { keys: ['92', '93'], fields: ['note'] });
       await w.sql.query(`update bookings set note = 'theirs' where id = 93`);
       const u = await ran(w.admin, p.id, { expect: 2 });
       expect(u.totals).toMatchObject({ changed: 1, edited_since: 1 });
@@ -183,7 +178,7 @@ describe('what is done after a run', () => {
       };
       const r = await done(w.admin, job);
       expect(r.totals.changed).toBe(4);
-      const p = await undone(r.id, { keys: ['501'] });
+      const p = await undone(w.admin, r.id, { keys: ['501'] });
       expect(p.totals).toMatchObject({ matched: 1, will_change: 1 });
       await ran(w.admin, p.id, { expect: 1 });
       const { rows } = await w.sql.query(`select id from tasks where subject = 'both' order by id`);
@@ -275,7 +270,7 @@ describe('what is done after a run', () => {
       });
       const later = await done(w.admin, onBookings([203], [{ kind: 'set', field: 'note', value: 'by a later run' }]));
       await w.sql.query(`update bookings set note = 'by hand' where id = 204`);
-      await ran(w.admin, (await undone(r.id, { keys: ['205'] })).id);
+      await ran(w.admin, (await undone(w.admin, r.id, { keys: ['205'] })).id);
       const now = await w.admin.recheckRun(r.id);
       expect(now).toMatchObject({ asWritten: 17, changedSince: 2, putBack: 1, gone: 0 });
       expect(now.laterRuns).toMatchObject([{ run: later.id, count: 1, by: 'Sorrel Haldane' }]);

@@ -45,9 +45,11 @@ export const runHandlers: Handlers<typeof runRoutes> = {
     seen.mustSteer(preview.made_by, 'preview');
     const types = preview.work_order.parts.map((part) => seen.catalog.type(part.type));
     const said = safetyOf(preview.job.safety ?? {}, types);
-    // An undo is not asked about half way, and has no goes, unless the person says so.
+    // An undo is not asked about half way, has no goes and waits for no hours: who takes back means it now.
     const safety =
-      preview.kind === 'undo' ? { ...said, askAfter: null, first: 'in_order' as const, perGo: null } : said;
+      preview.kind === 'undo'
+        ? { ...said, askAfter: null, first: 'in_order' as const, perGo: null, hours: null }
+        : said;
     const count = body.askAfter !== undefined ? body.askAfter : safety.askAfter;
     const way = body.first ?? safety.first;
     const first = body.firstKeys ? { keys: body.firstKeys } : firstOf(count, way);

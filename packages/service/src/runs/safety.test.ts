@@ -1,5 +1,5 @@
 import type { JobBody, RunView, SafetyBody } from '@tantamos/contract';
-import { onBookings, previewed, ran, refusedWith, rested } from '../testing/jobs';
+import { onBookings, previewed, ran, refusedWith, rested, undone } from '../testing/jobs';
 import { stuckStandby } from '../testing/standby';
 import { openWorkspace, type Workspace } from '../testing/workspace';
 
@@ -126,6 +126,9 @@ describe('how carefully a run goes about it', () => {
     expect(ahead).toBeLessThan(22.1);
     await w.admin.continueRun(r.id);
     expect(await until(r.id, (x) => x.state === 'finished')).toMatchObject({ totals: { changed: 20 } });
+    // Who takes back means it now.
+    const back = await ran(w.admin, (await undone(w.admin, r.id)).id);
+    expect(back).toMatchObject({ state: 'finished', hours: null, totals: { changed: 20 } });
 
     for (const [bad, where] of [
       [{ ...hours, zone: 'Mars/Olympus' }, 'safety.hours.zone'],

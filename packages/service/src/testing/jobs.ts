@@ -19,7 +19,20 @@ export function onBookings(keys: readonly number[], edits: JobBody['edits'], mor
 }
 
 export async function previewed(client: Client, job: JobBody): Promise<PreviewView> {
-  let p = await client.makePreview(job);
+  return workedOut(client, client.makePreview(job));
+}
+
+/** What a run would put back, when it is worked out. */
+export async function undone(
+  client: Client,
+  runId: string,
+  body: Parameters<Client['undoRun']>[1] = {},
+): Promise<PreviewView> {
+  return workedOut(client, client.undoRun(runId, body));
+}
+
+async function workedOut(client: Client, made: Promise<PreviewView>): Promise<PreviewView> {
+  let p = await made;
   for await (const next of client.previewEvents(p.id)) p = next;
   if (p.state !== 'ready') throw new Error(`${p.state}: ${p.trouble}`);
   return p;
