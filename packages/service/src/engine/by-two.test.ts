@@ -172,7 +172,9 @@ describe('a preview that two connections work on', () => {
 
     const broken = await begun('E-');
     await w.sql.query('select pg_terminate_backend($1)', [broken.both[0]]);
-    expect(await broken.made).toMatchObject({ state: 'failed' });
+    let end = await broken.made;
+    for await (const now of w.admin.previewEvents(broken.id)) end = now;
+    expect(end).toMatchObject({ state: 'failed' });
     expect((await w.sql.query('select from tantamos.batch where preview = $1', [broken.id])).rowCount).toBe(0);
     expect((await previewed(w.admin, job('F-'))).totals.will_change).toBe(matched);
   });

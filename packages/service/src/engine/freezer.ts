@@ -228,7 +228,15 @@ export class Freezer {
       return batches;
     };
     let position = this.batches;
-    const next = async (range: KeyRange): Promise<void> => void (position += await write(range, position));
+    let isGivenUp = false;
+    const next = async (range: KeyRange): Promise<void> => {
+      try {
+        position += await write(range, position);
+      } catch (error) {
+        isGivenUp = true;
+        throw error;
+      }
+    };
     await next(first);
     const about = this.batches * batchSize * rest.length;
     // Only of a plain table it is known that a key is one record, so that counting tells where batches go.
@@ -236,31 +244,41 @@ export class Freezer {
     const other = isShared ? await second() : null;
     if (!other) for (const range of rest) await next(range);
     else {
-      const places = this.placesOf(part, rest, position, other);
+      const places = this.placesOf(part, rest, position, other, () => !isGivenUp);
       // What went wrong with it is met where it is needed.
       places.catch(() => {});
-      await sharedOut(rest, 0, next, async (range) => void (await write(range, (await places).get(range)!, other)));
+      await sharedOut(rest, 0, next, async (range) => {
+        const { at, batches } = (await places).get(range)!;
+        if ((await write(range, at, other)) !== batches)
+          throw new Error('A range holds other records than were counted.');
+      });
     }
   }
 
-  /** Where the batches of each range begin, the first at `position`: counted beforehand, over another connection. */
+  /**
+   * Where the batches of each range begin, the first at `position`, and how many they are: counted beforehand, over another
+   * connection, as long as that is of use.
+   */
   private async placesOf(
     { selection }: CheckedPart,
     ranges: readonly KeyRange[],
     position: number,
     connection: Connection,
-  ): Promise<ReadonlyMap<KeyRange, number>> {
+    isWanted: () => boolean,
+  ): Promise<ReadonlyMap<KeyRange, { readonly at: number; readonly batches: number }>> {
     const scope = new Scope(selection.type, selection.env);
-    const places = new Map<KeyRange, number>();
-    let next = position;
+    const places = new Map<KeyRange, { at: number; batches: number }>();
+    let at = position;
     for (const range of ranges) {
-      places.set(range, next);
+      if (!isWanted()) throw new Error('It was given up.');
       const condition = conditionOf(selection, scope, range);
       const [row] = await askOn<{ n: number }>(
         connection,
         sql`select count(*) as n from ${scope.from()} where ${condition}`,
       );
-      next += Math.ceil(row!.n / this.freezing.batchSize);
+      const batches = Math.ceil(row!.n / this.freezing.batchSize);
+      places.set(range, { at, batches });
+      at += batches;
     }
     return places;
   }

@@ -99,7 +99,9 @@ function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stret
 export function writtenOf(field: string, i: number): Sql {
   const altered = sql`c.altered -> ${value(field)}::text`;
   const at = raw('c.n::text');
-  return sql`case when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${raw(`c.new_${i + 1}`)} end`;
+  const written = raw(`c.new_${i + 1}`);
+  // Mostly there is nothing to look at, and then nothing of it is.
+  return sql`case when c.altered is null then ${written} when (${altered}) ? ${at} then (${altered}) ->> ${at} else ${written} end`;
 }
 
 /** What was made is removed, if it is just as it was made. */
@@ -144,9 +146,10 @@ function removedMadeAgain({ run, part, type, back, env, taken }: Undoing, stretc
 export function doneRows(run: string, part: number, fields: readonly string[], stretch: Stretch, only: Sql): Sql {
   const values = fields.map((_, i) => raw(`, v${i + 1}.new as new_${i + 1}, v${i + 1}.old as old_${i + 1}`));
   const arrays = fields.map((_, i) =>
-    raw(`, unnest(b.new_${i + 1}[s.low + 1:s.high]), unnest(b.old_${i + 1}[s.low + 1:s.high])`),
+    raw(
+      `, unnest(b.new_${i + 1}[s.low + 1:s.high]) as new_${i + 1}, unnest(b.old_${i + 1}[s.low + 1:s.high]) as old_${i + 1}`,
+    ),
   );
-  const names = fields.map((_, i) => raw(`, new_${i + 1}, old_${i + 1}`));
   // Each stretch finds its batch first (`offset 0`): taken apart before, all batches were for each stretch, which took five
   // times as long with 50 of them.
   return sql`
@@ -157,9 +160,9 @@ export function doneRows(run: string, part: number, fields: readonly string[], s
     cross join lateral (
       select b.keys${join(values, '')} from tantamos.batch b ${valueJoins(fields, 'b.preview', 'b.position')}
       where b.preview = s.preview and b.position = s.batch offset 0) b
-    cross join lateral rows from (unnest(b.keys[s.low + 1:s.high]), string_to_table(s.outcomes, null), unnest(s.made),
-      unnest(s.made_as)${join(arrays, '')})
-      with ordinality i(key, outcome, made, made_as${join(names, '')}, n)
+    cross join lateral (
+      select unnest(b.keys[s.low + 1:s.high]) as key, unnest(string_to_array(s.outcomes, null)) as outcome, unnest(s.made) as made,
+        unnest(s.made_as) as made_as${join(arrays, '')}, generate_series(1, s.high - s.low) as n) i
     where i.outcome = ${letter('changed')}${only}`;
 }
 
