@@ -352,6 +352,11 @@ async function runFigures(db: Client, service: Service, rows: number, url: strin
     await db.query('checkpoint');
     ones.push(await runOf(service, single));
   }
+  say('undo …');
+  await db.query('checkpoint');
+  const undone = twos.at(-1)!.run;
+  const undoPreview = await seconds(async () => settled(service, await service.client.undoRun(undone.id, {})));
+  const undo = await runOf(service, undoPreview.result);
   // The lanes of a run are shared by all services of a database, so the one that waits for the disk has it to itself.
   const peak = service.peakMemory();
   await service.stop();
@@ -380,10 +385,6 @@ async function runFigures(db: Client, service: Service, rows: number, url: strin
   });
   const loopTime = (loop.seconds * changed) / keys.length;
 
-  say('undo …');
-  await db.query('checkpoint');
-  const undoPreview = await seconds(async () => settled(waiting, await waiting.client.undoRun(two.run.id, {})));
-  const undo = await runOf(waiting, undoPreview.result);
   const job = median(previews) + two.seconds;
   const one = { run: ones.at(-1)!.run, seconds: median(ones.map((o) => o.seconds)) };
   for (const { run } of [two, undo, one])

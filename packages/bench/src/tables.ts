@@ -10,9 +10,11 @@ export const handWhere = "status = 'open' and amount >= 100";
 
 /** A table of so many rows, the same at every call, freshly vacuumed and written out. */
 export async function makeTable(db: Client, name: string, rows: number): Promise<void> {
-  await db.query(`drop table if exists ${name} cascade`);
-  // Left to itself, autovacuum would clean up after one measurement in the middle of the next.
-  await db.query(`create table ${name} (${columns}) with (autovacuum_enabled = off)`);
+  // In one go, so that nobody reads a catalog without it. Left to itself, autovacuum would clean up after one measurement in
+  // the middle of the next.
+  await db.query(
+    `drop table if exists ${name} cascade; create table ${name} (${columns}) with (autovacuum_enabled = off)`,
+  );
   await db.query(
     `insert into ${name}
      select n, 'O-' || lpad(n::text, 8, '0'), (array['open', 'sent', 'paid', 'closed'])[1 + (n::bigint * 7919 % 4)],

@@ -29,7 +29,7 @@ export function itemsOf(fields: readonly string[], slice: Slice): Sql {
 /**
  * The same of a row of `batch`, `low`, `high` of a preview, which is a value so that only its month is looked at; with `places`
  * also `spot`, where the record was in its table. `whole`: of a stretch that is all of its batch, with every record of it to be
- * dealt with; nothing is counted or left out then, and there are no `n` and no `verdict`. Measured, 0.26 instead of 0.46 µs a
+ * dealt with; nothing is counted or left out then, and there are no `n` and no `verdict`. Measured, 0.28 instead of 0.47 µs a
  * record.
  */
 export function unpackedItems(
