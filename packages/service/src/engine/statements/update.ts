@@ -62,7 +62,7 @@ export interface Swiftly {
  * it done. How many were written is the statement's own count; whoever asks takes it back unless that is all of them. None is
  * where the stretch is another's by now, or somebody works alone (`gate`, an advisory lock that one who is alone holds).
  *
- * Records are the statement's own count because telling them by `returning` takes 0.4 µs each, a twentieth of all.
+ * It is the statement that counts, because telling each record by `returning` takes 0.4 µs, a twentieth of all.
  *
  * Only for types that nothing of the database's own changes meanwhile: what is stored is not read back.
  */
