@@ -1,22 +1,23 @@
-/** Eight times the text: eight times the work where it is linear, 64 times where it grows with the square. */
-export const linear = 24;
+/** As much text in 32 pieces and in one: as long where work is linear, 32 times as long where it grows with the square. */
+export const linear = 6;
 
 /**
- * How many times longer `work` takes on 8n than on n. The quickest of several turns counts, each of both sizes one after
- * the other, since a busy machine only ever makes a turn longer; it stops as soon as it is seen to be linear.
+ * How many times longer `work` takes on one text of 8n than on 32 of n / 4, so that both take about as long and a busy
+ * machine's stalls meet both alike. The quickest of several turns counts, each of both one after the other, since a stall
+ * only ever makes a turn longer; it stops as soon as it is seen to be linear.
  */
 export function growth(work: (n: number) => unknown, n: number): number {
-  const took = (size: number): number => {
+  const took = (times: number, size: number): number => {
     const from = process.hrtime.bigint();
-    work(size);
+    for (let i = 0; i < times; i++) work(size);
     return Number(process.hrtime.bigint() - from);
   };
   // Less than half a millisecond says nothing.
-  let [small, large] = [Infinity, Infinity];
+  let [pieces, whole] = [Infinity, Infinity];
   for (let turn = 0; turn < 8; turn++) {
-    small = Math.min(small, Math.max(500_000, took(n)));
-    large = Math.min(large, took(8 * n));
-    if (turn > 0 && large / small < linear) break;
+    pieces = Math.min(pieces, Math.max(500_000, took(32, n / 4)));
+    whole = Math.min(whole, took(1, 8 * n));
+    if (turn > 0 && whole / pieces < linear) break;
   }
-  return large / small;
+  return whole / pieces;
 }
