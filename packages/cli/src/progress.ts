@@ -1,6 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { AnswerError, type Client } from '@tantamos/client';
-import type { PreviewView, RunView } from '@tantamos/contract';
+import type { PreviewView, RecheckView, RunView } from '@tantamos/contract';
 import { equation, isMoving, isOver, troubles } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
 import { exitCodes } from './exit';
@@ -47,6 +47,18 @@ export async function followPreview(api: Client, preview: PreviewView): Promise<
       if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
     }
   return now;
+}
+
+/** Counts anew what became of the records of a run, until all are counted. */
+export async function followRecheck(api: Client, run: string): Promise<RecheckView> {
+  let now: RecheckView | undefined;
+  async function* counted(): AsyncGenerator<RecheckView> {
+    do yield (now = await api.recheckRun(run, now ? { on: now.id } : {}));
+    while (now.at === null);
+  }
+  for await (const next of resumed(counted))
+    if (next.at === null) talk(`counting anew: ${number(next.counted)} of ${number(next.changed)}`);
+  return now!;
 }
 
 /** How often a service that has broken off is asked again, and how long is waited before, in ms. */

@@ -10,6 +10,7 @@ import type {
   JournalQuery,
   ListPageQuery,
   PasteBody,
+  RecheckView,
   SelectionParts,
   TypeView,
 } from '@tantamos/contract';
@@ -308,11 +309,15 @@ export const queries = {
         return first?.act === 'update' ? first.changes.map(({ field, label }) => ({ field, label })) : [];
       },
     }),
-  /** Counted anew whenever it is asked for. */
+  /** Counted anew whenever it is asked for, and asked again for more until all are counted. */
   recheck: (id: string) =>
     queryOptions({
       queryKey: ['run', id, 'recheck'],
-      queryFn: ({ signal }) => api.recheckRun(id, { signal }),
+      queryFn: ({ client, queryKey, signal }) => {
+        const going = client.getQueryData<RecheckView>(queryKey);
+        return api.recheckRun(id, going?.at === null ? { on: going.id } : {}, { signal });
+      },
+      refetchInterval: ({ state: { data, status } }) => (status === 'success' && data?.at === null ? 50 : false),
       staleTime: 0,
       gcTime: 0,
       retry: false,

@@ -57,6 +57,11 @@ export class ChangeRunBody {
   @Nullable() @IsInt() @Min(1) @Max(largestInteger) perSecond?: number | null;
 }
 
+export class RecheckBody {
+  /** The count that is gone on with, by its `id`; left out: a new one. */
+  @IsOptional() @IsUUID() on?: string;
+}
+
 export class UndoBody {
   @IsOptional() @IsString() @MaxLength(2000) why?: string;
   /** Only what was done to records of this type; `keys` and `filter` are of these. Left out: the type that the run is of. */
@@ -180,7 +185,9 @@ export type CauseView = Answer<typeof CauseView>;
 
 /** What has become of the records that a run changed. */
 export const RecheckView = named('RecheckView', {
-  at: moment,
+  id: uuid,
+  at: nullable(moment, 'when all was counted; null while it is under way: ask again with `on`'),
+  counted: count,
   changed: count,
   asWritten: count,
   changedSince: count,
@@ -193,8 +200,9 @@ export const RecheckView = named('RecheckView', {
       field: text,
       label: text,
       kind: oneOf(fieldKinds),
+      asWritten: count,
       values: Of.Array(Of.Object({ value: Value, before: count, after: count, now: count })),
-      more: count,
+      more: nullable(count, 'different values that are not told; null: too many for any to be told'),
     }),
     { description: 'how many of them had each value before the run, after it, and have it now' },
   ),
@@ -202,7 +210,10 @@ export const RecheckView = named('RecheckView', {
     Of.Object({ field: text, label: text, values: Of.Array(Of.Object({ value: Value, count })) }),
     'who changed them last, where a field tells',
   ),
-  laterRuns: Of.Array(Of.Object({ run: uuid, by: text, sentence: text, count })),
+  laterRuns: nullable(
+    Of.Array(Of.Object({ run: uuid, by: text, sentence: text, count })),
+    'null where they could not be found in time',
+  ),
   records: Of.Array(JournalRecord, {
     description: 'those changed since: from what was written to what stands there now',
   }),
@@ -267,10 +278,11 @@ export const runRoutes = routesOf({
     answer: Of.Array(CauseView),
   },
   recheckRun: {
-    method: 'get',
+    method: 'post',
     path: '/api/runs/:id/recheck',
-    summary: 'What has become of the records that it changed, counted anew',
+    summary: 'Count anew what has become of the records that it changed, for two seconds, or go on with a count',
     answer: RecheckView,
+    body: RecheckBody,
     searches: true,
   },
   changeRun: {

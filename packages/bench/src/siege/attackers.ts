@@ -90,7 +90,7 @@ const attacks: readonly Attack[] = [
 
 /** What is asked of a run that is over: counted anew, looked for in all that was changed, used as a filter, taken back in part. */
 const journals: readonly ((asker: Asker) => Promise<Response>)[] = [
-  (asker) => asker.send(`/api/runs/${doneRun}/recheck`),
+  (asker) => asker.send(`/api/runs/${doneRun}/recheck`, '{}'),
   (asker) => asker.send(`/api/runs/${doneRun}/causes`),
   (asker) => asker.send(`/api/runs/${doneRun}/records?text=${'%25a'.repeat(100)}&limit=500`),
   (asker) => asker.send(`/api/changes?type=bookings&field=note&new=${'sieg'.repeat(1200)}`),

@@ -1,6 +1,7 @@
 import type { ChangesQuery } from '@tantamos/contract';
 import { keptBefore, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
 import { findRun } from '../ids';
+import { followRecheck } from '../progress';
 import { wholeNumber } from '../options';
 import { listed, moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
@@ -92,7 +93,7 @@ export const changes: Verb = (program) => {
       acting(async (said: string, o: { format: string }) => {
         const api = client();
         const r = await findRun(api, said);
-        const found = await api.recheckRun(r.id);
+        const found = await followRecheck(api, r.id);
         if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', found);
         out(r.sentence);
         out(
@@ -109,10 +110,12 @@ export const changes: Verb = (program) => {
             number(v.now),
           ]);
           const numbers = ['before', 'after', 'now'];
-          print({ columns: [f.label.toLowerCase(), ...numbers], numbers, rows }, 'table');
-          if (f.more > 0) out(`  and ${number(f.more)} other values`);
+          if (f.more !== null) print({ columns: [f.label.toLowerCase(), ...numbers], numbers, rows }, 'table');
+          else out(`${f.label}: too many or too long values to be told; ${number(f.asWritten)} stand as written`);
+          if (f.more) out(`  and ${number(f.more)} other values`);
         }
-        for (const later of found.laterRuns)
+        if (found.laterRuns === null) out('Later runs that changed them could not be found in time.');
+        for (const later of found.laterRuns ?? [])
           out(`${number(later.count)} changed by run ${shortId(later.run)} of ${later.by}: ${later.sentence}`);
         if (found.who)
           out(

@@ -17,10 +17,10 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
   return (
     <Sheet open onClose={onClose} title="Recheck" about={run.sentence} width="w-240">
       <div className="min-h-0 flex-1 space-y-5 overflow-auto p-4">
-        {found.isPending ? (
-          <Working what="Counting anew" />
-        ) : found.isError ? (
+        {found.isError ? (
           <Trouble error={found.error} onRetry={() => void found.refetch()} />
+        ) : found.data?.at == null ? (
+          <Counting now={found.data} />
         ) : (
           <>
             <Found recheck={found.data} />
@@ -29,12 +29,31 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
         )}
       </div>
       <div className="flex items-center gap-3 border-t border-line px-4 py-2.5">
-        <Button busy={found.isFetching} onClick={() => void found.refetch()}>
+        <Button
+          busy={!found.isError && (found.isFetching || found.data?.at == null)}
+          onClick={() => void found.refetch()}
+        >
           Count again
         </Button>
-        {found.data && <p className="text-quiet">Counted {moment(found.data.at, { seconds: true })}.</p>}
+        {found.data?.at && <p className="text-quiet">Counted {moment(found.data.at, { seconds: true })}.</p>}
       </div>
     </Sheet>
+  );
+}
+
+function Counting({ now }: { now: RecheckView | undefined }) {
+  return (
+    <>
+      <Working what={now ? `Counting anew: ${number(now.counted)} of ${number(now.changed)}` : 'Counting anew'} />
+      {now && (
+        <progress
+          className="block w-full accent-accent"
+          value={now.counted}
+          max={now.changed}
+          aria-label="Counted anew"
+        />
+      )}
+    </>
   );
 }
 
@@ -88,7 +107,7 @@ function Found({ recheck: r }: { recheck: RecheckView }) {
           ))}
         </section>
       )}
-      {(r.laterRuns.length > 0 || r.who !== null) && (
+      {(r.laterRuns?.length !== 0 || r.who !== null) && (
         <section className="space-y-1">
           <h3 className="font-medium">Changed since</h3>
           {r.who?.values.map((v) => (
@@ -96,7 +115,10 @@ function Found({ recheck: r }: { recheck: RecheckView }) {
               {number(v.count)}: {r.who!.label.toLowerCase()} <Shown value={v.value} />
             </p>
           ))}
-          {r.laterRuns.map((later) => (
+          {r.laterRuns === null && (
+            <p className="text-quiet">Later runs that changed them could not be found in time.</p>
+          )}
+          {r.laterRuns?.map((later) => (
             <p key={later.run}>
               {number(later.count)} by{' '}
               <Link to={`/runs/${later.run}`} className="text-accent underline underline-offset-2">
@@ -121,6 +143,13 @@ function Found({ recheck: r }: { recheck: RecheckView }) {
 
 /** How many of them had each value before the run, after it, and have it now. */
 function Values({ field: f }: { field: RecheckView['fields'][number] }) {
+  if (f.more === null)
+    return (
+      <div>
+        <h3 className="font-medium">{f.label}</h3>
+        <p>{number(f.asWritten)} stand as written; too many or too long values to be told.</p>
+      </div>
+    );
   return (
     <table className="w-full self-start">
       <caption className="pb-1 text-left font-medium">{f.label}</caption>

@@ -381,7 +381,7 @@ describe('what is withheld is absent', () => {
       { query: { text: 'invoices' } },
     ],
     runCauses: () => runs(),
-    recheckRun: () => runs(),
+    recheckRun: () => runs({ body: {} }),
     runLog: () => runs(),
     runCourse: () => runs(),
     changeRun: () => runs({ body: { pace: 90 } }),

@@ -21,7 +21,7 @@ import { readJournal } from '../journal/journal';
 import { sendJournal, settledView, stillThere } from '../previews/http';
 import { runCauses } from './causes';
 import { runCourse, runLog } from './course';
-import { recheck } from './recheck';
+import { recheck } from '../rechecks/rechecks';
 import { mustHaveJournal, type RunRow } from './runs';
 import type { First } from './stretches';
 import { undoWhich } from './undo';
@@ -126,7 +126,7 @@ export const runHandlers: Handlers<typeof runRoutes> = {
   },
 
   async recheckRun(call) {
-    return recheck(call.services, await knownRun(call), call.seen);
+    return recheck(call.services, await knownRun(call), call.seen, call.body.on ?? null);
   },
 
   async changeRun(call) {

@@ -1,4 +1,4 @@
-import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
+import type { JobBody, PreviewView, RecheckView, RunView } from '@tantamos/contract';
 import { isMoving } from '@tantamos/core';
 import { AnswerError, type Client } from '../../../client/src';
 
@@ -29,6 +29,13 @@ export async function undone(
   body: Parameters<Client['undoRun']>[1] = {},
 ): Promise<PreviewView> {
   return workedOut(client, client.undoRun(runId, body));
+}
+
+/** What has become of what a run changed, when all is counted. */
+export async function rechecked(client: Client, runId: string): Promise<RecheckView> {
+  let now = await client.recheckRun(runId, {});
+  while (now.at === null) now = await client.recheckRun(runId, { on: now.id });
+  return now;
 }
 
 async function workedOut(client: Client, made: Promise<PreviewView>): Promise<PreviewView> {
