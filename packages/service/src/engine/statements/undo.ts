@@ -79,11 +79,12 @@ function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stret
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
   const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
-  // What went round in a circle was written in one batch, and is in one again.
+  // What went round in a circle was written in one batch, and is in one again. Where nothing is passed on, the records of a
+  // stretch stay as they came, which is sorted already.
   const n =
     back.passing?.how === 'around'
       ? sql`(dense_rank() over (order by m.position desc) - 1) * ${raw(String(batchSize))} + row_number() over (partition by m.position order by m.c_n desc)`
-      : raw('row_number() over (order by m.position desc, m.c_n desc)');
+      : raw(`row_number() over (order by m.position desc, m.c_n${back.passing ? ' desc' : ''})`);
   return sql`
     select ${n} as n, m.*,
       case when not m.present then ${letter('gone')} ${right}${edited}else ${letter('will_change')} end as verdict
@@ -156,7 +157,7 @@ export function doneRows(run: string, part: number, fields: readonly string[], s
     select s.position, s.altered, i.* from (
       select w.*, run.preview from tantamos.run_batch w join tantamos.run on run.id = w.run
       where w.run = ${value(run)}::uuid and w.part = ${value(part)}::int and w.position >= ${value(stretch.from)}
-        and w.position < ${value(stretch.to)} and w.changed > 0 offset 0) s
+        and w.position < ${value(stretch.to)} and w.changed > 0 order by w.position desc offset 0) s
     cross join lateral (
       select b.keys${join(values, '')} from tantamos.batch b ${valueJoins(fields, 'b.preview', 'b.position')}
       where b.preview = s.preview and b.position = s.batch offset 0) b
