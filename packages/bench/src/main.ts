@@ -2,32 +2,21 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import Table from 'cli-table3';
 import { Client } from 'pg';
-import type { PreviewView, RunView } from '@tantamos/contract';
+import type { Figure } from './figure';
 import { keptFigures } from './kept';
 import { editFigures } from './edits';
 import { functionFigures, functionTable } from './functions';
+import { awaitedFigure, runFigures } from './runs';
 import { startService, type Service } from './service';
-import { inTurn, median, seconds } from './turns';
+import { inTurn, seconds } from './turns';
 import { ruleFigures } from './rules';
 import { fileFigures } from './files';
 import { foregroundFigures, type ForegroundFigures } from './foreground';
 import { valuesFigures } from './values';
-import { bytesKept, filter, handWhere, makeTable, withAudit } from './tables';
-
-interface Figure {
-  readonly what: string;
-  /** Seconds, or bytes where `unit` says so. */
-  readonly value: number;
-  readonly unit: 's' | 'ms' | 'MB';
-  /** Beside what, and how many times that. */
-  readonly beside?: string;
-  readonly ratio?: number;
-  readonly wanted?: string;
-}
+import { filter, handWhere, makeTable } from './tables';
+import { runOf, settled } from './work';
 
 const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
-const loopRows = 20_000;
-
 /** Measures find, preview, run and undo against the same by hand, in one run. Prints a table and JSON; --json: JSON alone; --find: only what selecting takes; --run: only preview, run and undo; --kept: what journals weigh and cost; --edits: four edits whose values differ, beside the same by hand; --values: maps and values by key, as many as there are records; --files: values from a file, a tenth as many rows as there are records, beside COPY and a join by hand; --foreground: how long others wait for the update of one row beside a run; --rules: counting who breaks a rule; --functions: every function beside the same by hand (--only: one of them). */
 async function bench(): Promise<void> {
   const { values } = parseArgs({
@@ -60,16 +49,21 @@ async function bench(): Promise<void> {
   if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
   const db = new Client({ connectionString: values.url! });
   await db.connect();
-  for (const name of ['orders_two', 'orders_one', 'orders_audit', 'orders_loop']) {
-    say(`making ${name} …`);
-    await makeTable(db, name, rows);
-  }
+  // Before the service reads its catalog.
+  say('making orders_two …');
+  await makeTable(db, 'orders_two', values.run ? 1 : rows);
+  await makeTable(db, 'orders_one', 1);
   const service = await startService(program, values.url!);
-  const figures = [
-    ...(values.run ? [] : await findFigures(db, service, rows)),
-    ...(values.find ? [] : await runFigures(db, service, rows, values.url!, Number(values.rounds))),
-  ];
-  if (values.find) await service.stop();
+  const figures: Figure[] = values.run ? [] : await findFigures(db, service, rows);
+  const work = { db, rows, rounds: Number(values.rounds) };
+  if (!values.find) figures.push(...(await runFigures(work, service, say)));
+  await service.stop();
+  // The lanes of a run are shared by all services of a database, so the one that waits for the disk has it to itself.
+  if (!values.find) {
+    const waiting = await startService(program, values.url!, { TANTAMOS_AWAIT_COMMITS: 'yes' }, service);
+    figures.push(await awaitedFigure(work, waiting, say));
+    await waiting.stop();
+  }
   await db.end();
   if (!values.json) process.stdout.write(`${tableOf(figures, rows)}\n`);
   process.stdout.write(`${JSON.stringify({ rows, figures }, null, 2)}\n`);
@@ -318,164 +312,6 @@ async function findFigures(db: Client, { client, peakMemory }: Service, rows: nu
     wanted: '1–2 s',
   });
   return figures;
-}
-
-/** `rounds`: how often the plain update and the runs are measured, in turn; the medians count. */
-async function runFigures(db: Client, service: Service, rows: number, url: string, rounds: number): Promise<Figure[]> {
-  const set = `status = 'held', region = coalesce(nullif(region, ''), 'south')`;
-  const plains: number[] = [];
-  const twos: { run: RunView; seconds: number }[] = [];
-  const ones: typeof twos = [];
-  const awaited: typeof twos = [];
-  const previews: number[] = [];
-  let changed = 0;
-  let kept = 0;
-  for (let round = 0; round < rounds; round++) {
-    say(`round ${round + 1}: plain update …`);
-    await makeTable(db, 'orders_plain', rows);
-    const plain = await seconds(() => db.query(`update orders_plain set ${set} where ${handWhere}`));
-    changed = plain.result.rowCount!;
-    plains.push(plain.seconds);
-    say(`round ${round + 1}: preview, and run in two lanes …`);
-    await makeTable(db, 'orders_two', rows);
-    const before = await bytesKept(db);
-    const preview = await seconds(() => previewOf(service, 'orders_two', 2));
-    if (preview.result.totals.will_change !== changed)
-      throw new Error(`The preview counts ${preview.result.totals.will_change}, the plain update ${changed}.`);
-    previews.push(preview.seconds);
-    await db.query('checkpoint');
-    twos.push(await runOf(service, preview.result));
-    kept = (await bytesKept(db)) - before;
-    say(`round ${round + 1}: run in one lane …`);
-    await makeTable(db, 'orders_one', rows);
-    const single = await previewOf(service, 'orders_one', 1);
-    await db.query('checkpoint');
-    ones.push(await runOf(service, single));
-  }
-  say('undo …');
-  await db.query('checkpoint');
-  const undone = twos.at(-1)!.run;
-  const undoPreview = await seconds(async () => settled(service, await service.client.undoRun(undone.id, {})));
-  const undo = await runOf(service, undoPreview.result);
-  // The lanes of a run are shared by all services of a database, so the one that waits for the disk has it to itself.
-  const peak = service.peakMemory();
-  await service.stop();
-  const waiting = await startService(program, url, { TANTAMOS_AWAIT_COMMITS: 'yes' }, service);
-  for (let round = 0; round < rounds; round++) {
-    say(`round ${round + 1}: plain update, and run with its commits awaited …`);
-    await makeTable(db, 'orders_plain', rows);
-    plains.push((await seconds(() => db.query(`update orders_plain set ${set} where ${handWhere}`))).seconds);
-    await makeTable(db, 'orders_awaited', rows);
-    const p = await previewOf(waiting, 'orders_awaited', 2);
-    await db.query('checkpoint');
-    awaited.push(await runOf(waiting, p));
-  }
-  const plain = { seconds: median(plains) };
-  const two = { run: twos.at(-1)!.run, seconds: median(twos.map((t) => t.seconds)) };
-  say('update with an audit trigger …');
-  await withAudit(db, 'orders_audit');
-  const audit = await seconds(() => db.query(`update orders_audit set ${set} where ${handWhere}`));
-  const auditBytes = Number((await db.query(`select pg_total_relation_size('orders_audit_audit') as n`)).rows[0].n);
-  say('loop of single updates …');
-  const keys = (
-    await db.query<{ id: number }>(`select id from orders_loop where ${handWhere} order by id limit ${loopRows}`)
-  ).rows;
-  const loop = await seconds(async () => {
-    for (const { id } of keys) await db.query(`update orders_loop set ${set} where id = $1`, [id]);
-  });
-  const loopTime = (loop.seconds * changed) / keys.length;
-
-  const job = median(previews) + two.seconds;
-  const one = { run: ones.at(-1)!.run, seconds: median(ones.map((o) => o.seconds)) };
-  for (const { run } of [two, undo, one])
-    if (run.totals.changed !== changed) throw new Error(`Run ${run.id} changed ${run.totals.changed}, not ${changed}.`);
-
-  await waiting.stop();
-  const base = plain.seconds;
-  const row = (what: string, value: number, more: Partial<Figure> = {}): Figure => ({
-    what,
-    value,
-    unit: 's',
-    beside: '(a)',
-    ratio: value / base,
-    ...more,
-  });
-  return [
-    row(`(a) plain update of ${changed.toLocaleString('en-US')} (median of ${2 * rounds}: ${spread(plains)})`, base),
-    row('(b) the same with an audit trigger', audit.seconds),
-    row(
-      `(c) loop of single updates (${loopRows.toLocaleString('en-US')} measured, times ${(changed / loopRows).toFixed(1)})`,
-      loopTime,
-    ),
-    row('preview', median(previews), { wanted: '≤ 0.6' }),
-    row(`run, two lanes, batches as usual (median of ${rounds}: ${spread(twos.map((t) => t.seconds))})`, two.seconds, {
-      wanted: '≤ 0.8',
-    }),
-    row(
-      `… its commits awaited (median of ${rounds}: ${spread(awaited.map((t) => t.seconds))})`,
-      median(awaited.map((t) => t.seconds)),
-    ),
-    row('preview and run together, beside (b)', job, {
-      beside: '(b)',
-      ratio: job / audit.seconds,
-      wanted: '≤ 0.5',
-    }),
-    row('… beside (b)', two.seconds, { beside: '(b)', ratio: two.seconds / audit.seconds, wanted: '≤ 0.5' }),
-    row('… beside (c)', two.seconds, { beside: '(c)', ratio: two.seconds / loopTime, wanted: '≤ 0.1' }),
-    row(`run, one lane (median of ${rounds}: ${spread(ones.map((o) => o.seconds))})`, one.seconds, { wanted: '≤ 1.2' }),
-    row('undo: preview', undoPreview.seconds),
-    row('undo: run, two lanes', undo.seconds),
-    row('undo, preview and run, beside the job', undoPreview.seconds + undo.seconds, {
-      beside: 'the job',
-      ratio: (undoPreview.seconds + undo.seconds) / job,
-      wanted: '≤ 1.1',
-    }),
-    { what: 'bytes kept by (b)', value: auditBytes / 1e6, unit: 'MB' },
-    {
-      what: 'bytes kept by preview and run',
-      value: kept / 1e6,
-      unit: 'MB',
-      beside: '(b)',
-      ratio: kept / auditBytes,
-      wanted: '≤ 0.05',
-    },
-    { what: 'peak memory of the service', value: peak / 1e6, unit: 'MB', wanted: '< 150 MB' },
-  ];
-}
-
-async function previewOf(service: Service, type: string, atOnce: number): Promise<PreviewView> {
-  const edits = [
-    { kind: 'set' as const, field: 'status', value: 'held' },
-    { kind: 'fill' as const, field: 'region', value: 'south' },
-  ];
-  return settled(
-    service,
-    await service.client.makePreview({
-      selection: { type, filter },
-      edits,
-      safety: { atOnce, pace: 100 },
-    }),
-  );
-}
-
-async function settled({ client }: Service, preview: PreviewView): Promise<PreviewView> {
-  let p = preview;
-  if (p.state === 'working') for await (const next of client.previewEvents(p.id)) p = next;
-  if (p.state !== 'ready') throw new Error(p.trouble ?? p.state);
-  return p;
-}
-
-/** From the start to the end as the service dates them, so that the rhythm of watching does not count. */
-async function runOf({ client }: Service, preview: PreviewView): Promise<{ run: RunView; seconds: number }> {
-  const started = await client.startRun({ preview: preview.id, askAfter: null, expect: preview.totals.will_change });
-  for await (const run of client.runEvents(started.id))
-    if (run.state === 'finished')
-      return { run, seconds: (Date.parse(run.endedAt!) - Date.parse(run.startedAt)) / 1000 };
-  throw new Error('The run did not finish.');
-}
-
-function spread(list: readonly number[]): string {
-  return `${Math.min(...list).toFixed(2)}–${Math.max(...list).toFixed(2)}`;
 }
 
 function tableOf(figures: readonly Figure[], rows: number): string {

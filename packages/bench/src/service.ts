@@ -23,6 +23,8 @@ export async function startService(
     env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0', ...more },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
+  // Whatever becomes of the bench, it does not stay.
+  process.once('exit', () => child.kill('SIGKILL'));
   const { base, login, password } = await ready(child, beside !== undefined);
   const token = beside?.token ?? (await new Client({ base }).signIn({ login, password, kind: 'token' })).token!;
   return {

@@ -27,5 +27,6 @@ export async function inTurn(
 const longest = 6000;
 
 export function median(list: readonly number[]): number {
-  return [...list].sort((x, y) => x - y)[list.length >> 1]!;
+  const sorted = [...list].sort((x, y) => x - y);
+  return (sorted[(list.length - 1) >> 1]! + sorted[list.length >> 1]!) / 2;
 }
