@@ -1,3 +1,5 @@
+import type { ChildProcess } from 'node:child_process';
+import { once } from 'node:events';
 import type { JobBody, PreviewView, RunView } from '@tantamos/contract';
 import { Client } from '../../../client/src';
 import { demoAccounts } from '../accounts/demo-accounts';
@@ -18,23 +20,28 @@ describe('kill -9 in the middle of a run of 18,000', () => {
   const count = async (text: string, values: readonly unknown[] = []): Promise<number> =>
     Number((await w.sql.query<{ n: number }>(text, [...values])).rows[0]!.n);
 
+  async function started() {
+    const { child, base } = await startService(w.url);
+    const token = await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password);
+    return { child, client: new Client({ base, token }) };
+  }
+
+  async function kill(child: ChildProcess): Promise<void> {
+    const gone = once(child, 'exit');
+    child.kill('SIGKILL');
+    await gone;
+  }
+
   /** Runs a preview by services that are killed, one after another, and one that is not. */
   async function killed(p: PreviewView, type: string): Promise<RunView> {
     await w.services.engine.close();
-    const started = async () => {
-      const { child, base } = await startService(w.url);
-      const token = await tokenOf(base, demoAccounts[0].login, demoAccounts[0].password);
-      return { child, client: new Client({ base, token }) };
-    };
     let runId: string | undefined;
     let partly = 0;
     for (let kills = 0; kills < 4; kills++) {
       const { child, client } = await started();
       runId ??= (await client.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change })).id;
       await new Promise((resolve) => setTimeout(resolve, 40 + Math.random() * 350));
-      const gone = new Promise((resolve) => child.once('exit', resolve));
-      child.kill('SIGKILL');
-      await gone;
+      await kill(child);
       // The journal and the records say the same at any moment, also while the database still finds out that it is alone.
       const { rows } = await w.sql.query<{ told: number; done: number }>(
         `select (select coalesce(sum(changed), 0)::int from tantamos.run_batch where run = $1) as told,
@@ -90,5 +97,37 @@ describe('kill -9 in the middle of a run of 18,000', () => {
     const p = await previewed(w.admin, job('rounds', 12_000));
     expect(p.totals).toMatchObject({ matched: 18_000, will_change: 18_000 });
     await killed(p, 'rounds');
+  });
+
+  it('gives way to others again, after it was killed while it did', async () => {
+    const p = await previewed(w.admin, {
+      ...job('bookings'),
+      selection: { type: 'bookings', filter: 'id >= 4000 AND id < 4600' },
+      safety: { batchSize: 20 },
+    });
+    await w.services.engine.close();
+    const desk = setInterval(() => void w.sql.query('update staff set email = email where id = 1'), 5);
+    try {
+      const first = await started();
+      const { id } = await first.client.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
+      const until = async (client: Client, is: (run: RunView) => boolean): Promise<RunView> => {
+        for await (const run of client.runEvents(id)) if (is(run)) return run;
+        throw new Error('The run was over before.');
+      };
+      await until(first.client, (run) => run.givesWay && run.totals.changed > 0);
+      await kill(first.child);
+      const there = await count(`select count(*)::int as n from bookings where note = 'after the storm'`);
+      // What the dead one told is not believed.
+      await w.sql.query('update tantamos.run set gives_way = false where id = $1', [id]);
+      const second = await started();
+      const now = await until(second.client, (run) => run.givesWay && run.totals.changed > there);
+      expect(now.totals.changed).toBeLessThan(p.totals.will_change);
+      await second.client.changeRun(id, { pace: 100 });
+      const over = await until(second.client, (run) => run.state === 'finished');
+      expect(over).toMatchObject({ givesWay: false, totals: { changed: p.totals.will_change, not_yet: 0 } });
+      second.child.kill('SIGTERM');
+    } finally {
+      clearInterval(desk);
+    }
   });
 });

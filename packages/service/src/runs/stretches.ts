@@ -125,8 +125,8 @@ const stretches = (whole: boolean): string => `
    select $1, $4::int + row_number() over (order by not s.picked, s.batch, s.low) - 1, $5, $6, s.batch, s.low, s.high, $3, o.outcomes,
      case when $7 then array_fill(null::text, array[s.high - s.low]) end,
      case when $7 then array_fill(null::bigint, array[s.high - s.low]) end,
-     case when tantamos.letters(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
-     case when tantamos.letters(o.outcomes, 'n') = 0 then clock_timestamp() end,
+     case when strpos(o.outcomes, 'n') = 0 then 'done' else 'ready' end,
+     case when strpos(o.outcomes, 'n') = 0 then clock_timestamp() end,
      coalesce(k.key_low, s.key_low), coalesce(k.key_high, s.key_high)
    from (
      select b.position as batch, coalesce(lag(e.high) over (partition by b.position order by e.high), 0) as low, e.high, e.picked,
