@@ -1,5 +1,6 @@
 import type { Client } from 'pg';
 import type { Logger } from 'pino';
+import { Recurring } from '../recurring';
 import type { Database } from './database';
 import { servicesLock } from './migrate';
 
@@ -21,12 +22,15 @@ export class Events {
   private readonly waiting = new Map<Topic, NodeJS.Timeout>();
   private readonly unsent = new Set<Topic>();
   private client: Client | undefined;
+  private readonly trouble: Recurring;
   private closed = false;
 
   constructor(
     private readonly database: Database,
-    private readonly log: Logger,
-  ) {}
+    log: Logger,
+  ) {
+    this.trouble = new Recurring(log, 'not listening for news');
+  }
 
   async start(): Promise<void> {
     try {
@@ -38,9 +42,10 @@ export class Events {
       // A share of the schema as it is: nobody brings it up under us.
       await client.query('select pg_try_advisory_lock_shared($1)', [servicesLock]);
       await client.query(`listen ${channel}`);
+      this.trouble.over();
       for (const topic of [...this.listeners.keys()]) this.tell(topic);
     } catch (error) {
-      this.log.warn({ err: error }, 'not listening for news');
+      this.trouble.met(error);
       this.lost(this.client);
     }
   }

@@ -6,6 +6,7 @@ import type { Connection, Database } from '../database/database';
 import type { Events } from '../database/events';
 import { codeOf, isAboutShape, isTakenAway } from '../database/refusal';
 import { PlacesEach } from '../places';
+import { Recurring } from '../recurring';
 import { Cancelled, freezeHeld, type Held } from './freezing';
 import { selectPreviews, type PreviewRow } from './preview-row';
 import type { Work, Works } from './work';
@@ -55,10 +56,14 @@ export class PreviewWorker {
 
   /** Begins to look for previews that nobody works on any more. */
   start(): void {
+    const trouble = new Recurring(this.log, 'could not look for previews');
     const look = async (): Promise<void> => {
-      await this.takeUp().catch((err: unknown) => {
-        if (!isTakenAway(err)) this.log.warn({ err }, 'could not look for previews');
-      });
+      try {
+        await this.takeUp();
+        trouble.over();
+      } catch (error) {
+        if (!isTakenAway(error)) trouble.met(error);
+      }
       if (!this.closed) this.timer = setTimeout(() => void look(), lease / 4);
     };
     void look();
