@@ -16,10 +16,10 @@ export interface ForegroundFigures {
 }
 
 const rate = 100;
-const windowMs = 10_000;
-const windows = 6;
-/** What a run does when it begins or ends is not what it does while it works. */
-const settling = 1000;
+const windowMs = 30_000;
+const windows = 4;
+/** What a run does when it begins or ends is not what it does while it works: others write then too, but are not counted. */
+const settling = 2000;
 
 /**
  * How long others wait for the update of one row while a run works whose pace nobody has said, and while it is paused: windows of
@@ -56,7 +56,7 @@ export async function foregroundFigures(
   for (let n = 0; n < 2 * windows; n++) {
     const kind = n % 2 === 0 ? 'beside' : 'without';
     if (n > 0) await (kind === 'beside' ? client.continueRun(id) : client.pauseRun(id));
-    await new Promise((resolve) => setTimeout(resolve, settling));
+    await updatesFor(other, settling);
     const before = (await client.run(id)).totals;
     taken[kind].push(...(await updatesFor(other, windowMs)));
     const { totals, state } = await client.run(id);

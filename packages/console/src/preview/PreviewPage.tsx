@@ -50,7 +50,7 @@ function BeingMade({ preview }: { preview: PreviewView }) {
   return (
     <Empty title="Working it out …">
       <p>{preview.sentence}</p>
-      <progress className="mt-3 h-2 w-full accent-accent" value={done} max={of} aria-label="Progress of the preview" />
+      <progress className="mt-3" value={done} max={of} aria-label="Progress of the preview" />
       <p className="mt-3">
         <Button onClick={() => cancel.mutate()} busy={cancel.isPending}>
           Cancel

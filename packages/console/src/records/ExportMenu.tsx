@@ -97,11 +97,7 @@ export function ExportMenu({ type, parts, columns, sort, printPage }: Props) {
           <Problems error={take.error} />
           {progress && (
             <div className="space-y-1">
-              <progress
-                className="h-2 w-full accent-accent"
-                max={progress.of || undefined}
-                value={progress.of ? progress.done : undefined}
-              />
+              <progress max={progress.of || undefined} value={progress.of ? progress.done : undefined} />
               <p className="flex justify-between text-xs text-quiet">
                 <span role="status">
                   {progress.of

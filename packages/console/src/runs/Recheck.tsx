@@ -8,7 +8,7 @@ import { ComparedCounts } from '../components/ComparedCounts';
 import { moment, number } from '../components/format';
 import { RecordsTable } from '../components/RecordsTable';
 import { Sheet } from '../components/Sheet';
-import { Trouble, Working } from '../components/states';
+import { Trouble } from '../components/states';
 import { queries } from '../queries';
 
 /** What has become of the records that a run changed, counted anew. */
@@ -41,19 +41,15 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
   );
 }
 
+/** How far it has come, of a run that takes longer to count. */
 function Counting({ now }: { now: RecheckView | undefined }) {
   return (
-    <>
-      <Working what={now ? `Counting anew: ${number(now.counted)} of ${number(now.changed)}` : 'Counting anew'} />
-      {now && (
-        <progress
-          className="block w-full accent-accent"
-          value={now.counted}
-          max={now.changed}
-          aria-label="Counted anew"
-        />
-      )}
-    </>
+    <div className="space-y-2 py-2">
+      <p role="status">
+        {now ? `Counting anew: ${number(now.counted)} of ${number(now.changed)} …` : 'Counting anew …'}
+      </p>
+      {now && <progress value={now.counted} max={now.changed} aria-label="Counted anew" />}
+    </div>
   );
 }
 

@@ -63,7 +63,7 @@ const mostConflicts = 5;
 /** After so many batches whose records have moved, places are no longer tried. */
 const mostMoved = 3;
 /** A run that gives way looks so often whether others are still at work, in ms. */
-const longestUnseen = 250;
+const longestUnseen = 1000;
 
 /**
  * One lane of a run: batch after batch, each in its own transaction, until there is none for it to take.
