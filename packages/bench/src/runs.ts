@@ -85,7 +85,7 @@ export async function runFigures(
   const undone = (t: Round): number => t.undoPreview + t.undo;
   const beside = (words: string, of: (t: Round) => number): Partial<Figure> => ({
     beside: words,
-    ratio: median(times.map((t) => of(t))),
+    ratio: median(times.map(of)),
   });
   return [
     among(`(a) plain update of ${changed.toLocaleString('en-US')}`, (t) => t.plain),

@@ -318,6 +318,9 @@ export const queries = {
         return api.recheckRun(id, going?.at === null ? { on: going.id } : {}, { signal });
       },
       refetchInterval: ({ state: { data, status } }) => (status === 'success' && data?.at === null ? 50 : false),
+      // It goes on while the person looks at something else, and begins again only when it is asked to.
+      refetchIntervalInBackground: true,
+      refetchOnWindowFocus: false,
       staleTime: 0,
       gcTime: 0,
       retry: false,

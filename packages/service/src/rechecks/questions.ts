@@ -1,7 +1,7 @@
 import {
   asText,
   envOf,
-  fieldNamed,
+  fieldNow,
   join,
   keyIs,
   raw,
@@ -21,7 +21,6 @@ import { inverse } from '../engine/inverse';
 import { letter } from '../engine/statements/rows';
 import { doneRows, undoRows, writtenOf, type Stretch } from '../engine/statements/undo';
 import { areWhole } from '../journal/sortable';
-import type { Seen } from '../rights/seen';
 import type { RunRow } from '../runs/runs';
 import { most, nothing, type Ending, type Other, type Sums, type Totals } from './sums';
 
@@ -53,32 +52,20 @@ export async function nextPiece(database: Database, run: string, from: number): 
   );
 }
 
-/** What has become of the records of a piece, as far as the person may see it. */
-export async function countedOf(
-  database: Database,
-  r: RunRow,
-  piece: Piece,
-  catalog: Catalog,
-  seen: Seen,
-): Promise<Sums> {
+/** What has become of the records of a piece: all of it, whoever asks, so that sums are whole; who may see what is for the view. */
+export async function countedOf(database: Database, r: RunRow, piece: Piece, catalog: Catalog): Promise<Sums> {
   const part = r.work_order.parts[piece.part]!;
   const type = typeNow(catalog, part.type);
   if (part.act !== 'update') return wholeOf(database, r, piece, type, catalog);
-  const seenType = seen.catalog.find(part.type);
-  const isShown = (name: string): boolean => {
-    const field = seenType && fieldNamed(seenType, name);
-    return field !== undefined && !field.hidden;
-  };
-  const shown = part.writes.flatMap((field, i) => (isShown(field) ? [{ field, i }] : []));
-  const who = type.fields.find((f) => tellsWho.test(f.name) && isShown(f.name))?.name ?? null;
+  const who = type.fields.find((f) => tellsWho.test(f.name))?.name ?? null;
   const [row] = await database.askPlainly<Answer>(
-    countsOf(comparedRows(r, piece, part, type, who), shown, part),
+    countsOf(comparedRows(r, piece, part, type, who), part),
     longestSearch,
   );
   const { totals, others, since, people } = row!;
   return {
     totals,
-    fields: shown.map(({ field, i }) => {
+    fields: part.writes.map((field, i) => {
       const { as_written: asWritten, values } = row!.fields[i]!;
       return { part: piece.part, field, asWritten, values };
     }),
@@ -91,7 +78,7 @@ export async function countedOf(
 
 interface Answer extends Record<string, unknown> {
   readonly totals: Totals;
-  readonly fields: Record<number, { as_written: number; values: Sums['fields'][number]['values'] }>;
+  readonly fields: readonly { as_written: number; values: Sums['fields'][number]['values'] }[];
   readonly people: NonNullable<Sums['who']>['people'];
   readonly others: readonly Omit<Other, 'part'>[];
   readonly since: readonly string[];
@@ -104,7 +91,11 @@ interface Answer extends Record<string, unknown> {
 function comparedRows(r: RunRow, piece: Piece, { writes }: OrderPart, type: RecordType, who: string | null): Sql {
   const scope = new Scope(type, envOf(r.work_order));
   const columns = writes.map((name, i) => {
-    const [old, written, now] = [raw(`c.old_${i + 1}`), writtenOf(name, i), asText(scope.own(name))];
+    const [old, written, now] = [
+      raw(`c.old_${i + 1}`),
+      writtenOf(name, i),
+      asText(scope.own(fieldNow(type, name).name)),
+    ];
     return sql`${old} as ${raw(`old_${i + 1}`)}, ${written} as ${raw(`written_${i + 1}`)}, ${now} as ${raw(`now_${i + 1}`)}`;
   });
   const every = (a: string, b: string): Sql =>
@@ -118,9 +109,9 @@ function comparedRows(r: RunRow, piece: Piece, { writes }: OrderPart, type: Reco
 }
 
 /** All that is counted of a piece, in one question that reads its records once. */
-function countsOf(compared: Sql, shown: readonly { i: number }[], { writes }: OrderPart): Sql {
+function countsOf(compared: Sql, { writes }: OrderPart): Sql {
   const since = raw('w.present and not w.as_written and not w.put_back');
-  const fields = shown.map(({ i }) => sql`${raw(`'${i}'`)}, ${valuesOf(i + 1)}`);
+  const fields = writes.map((_, i) => valuesOf(i + 1));
   const clipped = (of: string): Sql =>
     raw(`array[${writes.map((_, i) => clip(`w.${of}_${i + 1}`)).join(', ')}]::text[]`);
   return sql`
@@ -130,7 +121,7 @@ function countsOf(compared: Sql, shown: readonly { i: number }[], { writes }: Or
         'changed_since', count(*) filter (where ${since}),
         'gone', count(*) filter (where not w.present),
         'put_back', count(*) filter (where w.present and not w.as_written and w.put_back)) from w) as totals,
-      jsonb_build_object(${join(fields, ', ')}) as fields,
+      jsonb_build_array(${join(fields, ', ')}) as fields,
       (select case when count(*) <= ${value(most.people)} then coalesce(jsonb_agg(jsonb_build_array(p.who, p.n)), '[]') end
         from (select w.who, count(*) as n from w where ${since} group by 1) p) as people,
       (select coalesce(jsonb_agg(o), '[]') from (

@@ -1,4 +1,5 @@
 import type { JobBody } from '@tantamos/contract';
+import { Catalog } from '@tantamos/core';
 import { recheck } from './rechecks';
 import { done, onBookings, ran, rechecked, refusedWith, undone } from '../testing/jobs';
 import { openWorkspace, seenBy, type Workspace } from '../testing/workspace';
@@ -144,6 +145,37 @@ describe('what has become of what a run changed', () => {
       expect((await rechecked(w.admin, r.id)).changedSince).toBe(2);
       await w.sql.query('truncate parcels');
       expect(await rechecked(w.admin, r.id)).toMatchObject({ counted: size, gone: size, asWritten: 0, matchesNow: 0 });
+    });
+
+    it('is true of every field, whatever the person may see by turns, and tells what they may see in the end', async () => {
+      await w.sql.query('truncate parcels');
+      await w.sql.query(`insert into parcels select n, 'new', n from generate_series(1, $1::int) n`, [size]);
+      const r = await done(w.admin, job('second'));
+      const row = await w.services.runs.get(r.id);
+      const whole = await seenBy(w, 'sorrel');
+      const [type] = whole.catalog.types.filter((t) => t.id === r.type);
+      const fields = type!.fields.map((f) => (f.name === 'word' ? { ...f, hidden: true } : f));
+      const less = Object.create(whole, {
+        catalog: { value: new Catalog(whole.catalog.types.map((t) => (t === type ? { ...t, fields } : t))) },
+      }) as typeof whole;
+      let now = await recheck(w.services, row, less, null, 0);
+      expect(now.fields.map((f) => f.field)).toEqual(['place']);
+      while (now.at === null) now = await recheck(w.services, row, whole, now.id, 0);
+      expect(now.fields.map((f) => [f.field, f.asWritten])).toEqual([
+        ['word', size],
+        ['place', size],
+      ]);
+      expect((await recheck(w.services, row, less, now.id, 0)).fields.map((f) => f.field)).toEqual(['place']);
+    });
+
+    it('of a column that is there no more, or another by now, is a clear answer, and the service goes on', async () => {
+      const r = await done(w.admin, job('third'));
+      await w.sql.query('alter table parcels alter place type text');
+      w.services.catalogs.refresh();
+      expect(await rechecked(w.admin, r.id)).toMatchObject({ counted: size, asWritten: size });
+      await w.sql.query('alter table parcels drop place');
+      w.services.catalogs.refresh();
+      await expect(rechecked(w.admin, r.id)).rejects.toThrow('Parcels no longer have the field place.');
     });
   });
 

@@ -71,7 +71,7 @@ async function wentOn(services: Services, r: RunRow, seen: Seen, now: RecheckRow
   const catalog = await services.catalogs.get();
   const piece = await nextPiece(database, r.id, now.next);
   const sums = piece
-    ? together(now.sums, await countedOf(database, r, piece, catalog, seen))
+    ? together(now.sums, await countedOf(database, r, piece, catalog))
     : { ...now.sums, ending: await endingOf(services, r, seen, now.sums, catalog) };
   return database.one<RecheckRow>(
     `update tantamos.recheck set next = $3, sums = $4, finished_at = case when $5 then clock_timestamp() end

@@ -92,7 +92,7 @@ function valuesOf(a: FieldSums, b: FieldSums): FieldSums['values'] {
 
 function peopleOf(a: WhoSums, b: WhoSums): WhoSums['people'] {
   // The first part that tells is told of.
-  if (a.part !== b.part) return a.people;
+  if (a.part !== b.part || a.field !== b.field) return a.people;
   if (!a.people || !b.people) return null;
   const all = new Map(a.people);
   for (const [value, n] of b.people) all.set(value, (all.get(value) ?? 0) + n);
