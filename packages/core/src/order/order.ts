@@ -42,6 +42,11 @@ export interface OrderPart {
   readonly reads: readonly FrozenTree[];
   /** Fields whose values are frozen, in order. */
   readonly writes: readonly string[];
+  /**
+   * What each of `writes` becomes, where it is known to fit and nothing but the record itself is read: such values can be worked
+   * out again, and a batch be proved as a whole instead of compared record by record (see `proof`).
+   */
+  readonly makes?: readonly Becoming<FrozenTree>[];
   /** Records read others of this part: readers go before what they read, one batch after another. */
   readonly inOrder: boolean;
   /** Somebody has said in which order: lanes begin at the first record, not each at a share of its own. */
@@ -55,6 +60,12 @@ export interface OrderPart {
   readonly entry?: EntryOf;
   /** What is made or removed with each record, in its transaction. */
   readonly along: readonly Along[];
+}
+
+/** `tree` where `when` holds (null: always), else what the field has. */
+export interface Becoming<Tree> {
+  readonly tree: Tree;
+  readonly when: Tree | null;
 }
 
 /**
@@ -244,7 +255,11 @@ function partsOf(
 
 export function orderOf(parts: readonly CheckedPart[]): WorkOrder {
   const { timeZone, now } = parts[0]!.selection.env;
-  return { form: frozenForm, env: { timeZone, now: String(now) }, parts: parts.map(partOf) };
+  return {
+    form: frozenForm,
+    env: { timeZone, now: String(now) },
+    parts: parts.map((part, i) => partOf(part, i === 0)),
+  };
 }
 
 export function envOf({ env }: WorkOrder): Env {
@@ -256,12 +271,14 @@ export function wholeRecord(type: RecordType): readonly Field[] {
   return type.fields.filter((f) => !f.generated);
 }
 
-function partOf(part: CheckedPart): OrderPart {
+function partOf(part: CheckedPart, isFirst: boolean): OrderPart {
   const { id, act, type, selection, changes } = part;
   // Rows of a file, and what is made out of nothing, are nobody's records: nothing of them is looked at again.
   const ofRows = isRows(selection.type);
   const reads = ofRows ? [] : readsOf(part);
   const writes = act === 'delete' ? wholeRecord(type).map((f) => f.name) : changes.map((c) => c.field.name);
+  // Later parts read what earlier ones will write, which is not there when they are frozen.
+  const makes = isFirst ? makesOf(part) : null;
   return {
     id,
     act,
@@ -270,6 +287,9 @@ function partOf(part: CheckedPart): OrderPart {
     ...(ofRows ? { ofRows } : {}),
     reads: reads.map(freezeTree),
     writes,
+    ...(makes
+      ? { makes: makes.map(({ tree, when }) => ({ tree: freezeTree(tree), when: when && freezeTree(when) })) }
+      : {}),
     ...(part.dealt ? { dealt: part.dealt } : {}),
     ...(part.entry ? { entry: part.entry } : {}),
     ...(part.order ? { sorted: true as const } : {}),
@@ -339,6 +359,53 @@ export function readsOf(part: CheckedPart): readonly Checked[] {
     for (const rule of ownRulesTouched(part)) addTree(rule.reads);
   }
   return [...found.values()];
+}
+
+/** What a part makes of its fields, where a batch of it can be proved as a whole (see `OrderPart.makes`); else null. */
+export function makesOf(part: CheckedPart): readonly Becoming<Checked>[] | null {
+  if (part.act !== 'update' || part.along.length > 0 || !readsOf(part).every(isLight)) return null;
+  const makes = part.changes.flatMap(({ value, when }) =>
+    value.from === 'expression' && !value.worked && isLight(value.tree) && (!when || isLight(when))
+      ? [{ tree: value.tree, when }]
+      : [],
+  );
+  return makes.length === part.changes.length ? makes : null;
+}
+
+/**
+ * Does a tree read only what the record itself has, and is it worked out in no time? It is worked out while a batch is written,
+ * when others may be waiting for its records.
+ */
+function isLight(tree: Checked): boolean {
+  let nodes = 0;
+  let light = true;
+  walkOwn(tree, (node) => {
+    nodes++;
+    light &&= lightKinds.has(node.kind);
+    if (node.kind === 'field') light &&= node.at.through.length === 0 && !node.at.isNew && !node.at.filed;
+  });
+  return light && nodes <= mostNodes;
+}
+const lightKinds: ReadonlySet<Checked['kind']> = new Set([
+  'field',
+  'value',
+  'null',
+  'blank',
+  'not',
+  'and',
+  'or',
+  'compare',
+  'in',
+  'between',
+  'isNull',
+]);
+const mostNodes = 30;
+
+export function thawMakes(part: OrderPart, catalog: Catalog): readonly Becoming<Checked>[] | null {
+  return (
+    part.makes?.map(({ tree, when }) => ({ tree: thawTree(tree, catalog), when: when && thawTree(when, catalog) })) ??
+    null
+  );
 }
 
 export function thawReads(part: OrderPart, catalog: Catalog): readonly Checked[] {

@@ -1,6 +1,8 @@
 import type { Checked } from '../language/checked';
 import { canonicalSql } from '../language/emit';
+import { fieldNow } from '../language/frozen';
 import type { Scope } from '../language/scope';
+import { asText } from './texts';
 import { join, sql, type Sql } from '../sql/sql';
 
 /**
@@ -8,15 +10,28 @@ import { join, sql, type Sql } from '../sql/sql';
  * letter case under any collation, negative zero. The signature of a record is that of all its part reads or writes.
  */
 export function signature(reads: readonly Checked[], scope: Scope): Sql {
-  return hashOf(
-    reads.map((tree) =>
-      tree.kind === 'field' ? exactForm(scope.column(tree.at), tree.at.field.dbType) : canonicalSql(tree, scope),
-    ),
+  return hashOf(formsOf(reads, scope));
+}
+
+function formsOf(reads: readonly Checked[], scope: Scope): readonly Sql[] {
+  return reads.map((tree) =>
+    tree.kind === 'field' ? exactForm(scope.column(tree.at), tree.at.field.dbType) : canonicalSql(tree, scope),
   );
 }
 
 /**
- * The same of all fields of the record itself, by name: whether it is still just as it was made or seen; or of one alone,
+ * Which record it is, all that is read of it and what it becomes (`values`), in 64 bits. Those of a batch come together by
+ * `bit_xor`: whoever works out the same of the records as they are now has proved that each of them is there, as it was seen,
+ * and becomes what was said. It is mixed once more, since a row's hash is a sum of those of its fields, and where sums come
+ * together it is hardly seen that two records have taken each other's values.
+ */
+export function proof(reads: readonly Checked[], values: readonly Sql[], scope: Scope): Sql {
+  const keys = scope.type.key.map((name) => exactForm(scope.own(name), fieldNow(scope.type, name).dbType));
+  return sql`hashint8extended(${hashOf([...keys, ...formsOf(reads, scope), ...values.map(asText)])}, 1)`;
+}
+
+/**
+ * A signature of all fields of the record itself, by name: whether it is still just as it was made or seen; or of one alone,
  * where others may become what they like.
  */
 export function wholeSignature(scope: Scope, only: string | null = null): Sql {

@@ -18,7 +18,17 @@ import { blameOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
 import { claimed, freshAhead, presentPart, type Asking, type Fresh } from './statements/claim';
-import { inAnyOrder, oneAfterAnother, updateSwiftly, type Swiftly, type Updating } from './statements/update';
+import {
+  beginning,
+  goesBy,
+  inAnyOrder,
+  oneAfterAnother,
+  updateSwiftly,
+  ways,
+  type Swiftly,
+  type Updating,
+  type Way,
+} from './statements/update';
 
 export interface LaneRun {
   readonly id: string;
@@ -41,8 +51,8 @@ export type RightsOfRun = (run: LaneRun) => Promise<{ readonly reader: Seen; rea
 /** A part as the catalog of the moment has it. */
 interface Ready extends Work {
   readonly index: number;
-  /** The statement that writes a batch of it; null where it takes more than one. */
-  readonly swiftly: ((how: Swiftly) => Standing) | null;
+  /** The statements that write a batch of it, of each way that it goes by; null where it takes more than one. */
+  readonly swiftly: ((how: Swiftly) => Standing | null) | null;
 }
 
 /** Where a lane is: a part, the position from which on it looks for work, and the fresh stretches that it has seen there. */
@@ -60,8 +70,8 @@ type NotDone = 'none' | 'unusual';
 
 /** A batch that meets others' changes while it is written is tried so often from a fresh snapshot. */
 const mostConflicts = 5;
-/** After so many batches whose records have moved, places are no longer tried. */
-const mostMoved = 3;
+/** A way that has failed for so many batches in a row is no longer tried. */
+const mostFailed = 3;
 /** A run that gives way looks so often whether others are still at work, in ms. */
 const longestUnseen = 1000;
 
@@ -73,8 +83,8 @@ const longestUnseen = 1000;
  * whatever lock it then meets is certainly somebody else's: lanes of one run never cause each other's outcomes.
  */
 export class Lane {
-  /** Batches in a row whose records were not where the preview found them. */
-  private moved = 0;
+  /** Of each way, for how many batches in a row it has failed. */
+  private readonly failed: Record<Way, number> = { proved: 0, placed: 0, keyed: 0 };
   private present: Present | undefined;
   private leaving = false;
   private ordered = false;
@@ -198,39 +208,40 @@ export class Lane {
     return { run: this.run.id, preview: this.run.preview, part, lane: this.number, from };
   }
 
-  /** A fresh batch in one statement: its position. */
+  /** A fresh batch in one statement: its position. Where one way of writing it fails, the next is tried. */
   private async swiftly(
     connection: Connection,
-    statement: (how: Swiftly) => Standing,
+    statement: (how: Swiftly) => Standing | null,
     asking: Asking,
     present: Present,
   ): Promise<number | NotDone> {
-    let places = this.moved < mostMoved;
+    let left: readonly Way[] = ways;
     const taken = new Set<number>();
     for (let tries = 0; tries < mostConflicts;) {
       if (present.ahead.length === 0) present.ahead = await askPrepared<Fresh>(connection, freshAhead(asking));
       // Others are at work on what is left, or somebody works alone.
       const next = present.ahead.find(({ position }) => !taken.has(position));
       if (!next) return 'none';
+      const { entire, whole } = next;
+      const way = left.find((w) => this.failed[w] < mostFailed && statement({ way: w, entire, whole })) ?? 'keyed';
       try {
-        const written = await this.written(connection, statement({ places, whole: next.whole }), next);
+        const written = await this.written(connection, way, statement({ way, entire, whole })!, next);
         if (written !== 'not all') present.ahead = present.ahead.filter((one) => one !== next);
         if (written === 'taken') taken.add(next.position);
         else if (written === 'all') {
-          if (places) this.moved = 0;
+          this.failed[way] = 0;
           return next.position;
-        } else if (!places) return 'unusual';
+        } else if (way === 'keyed') return 'unusual';
         else {
-          // Where records have been moved in their table they are looked for by their keys.
-          this.moved++;
-          places = false;
+          this.failed[way]++;
+          left = left.slice(left.indexOf(way) + 1);
           tries++;
         }
       } catch (error) {
         const blame = blameOf(error);
         if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
         if (blame !== 'conflict') return 'unusual';
-        places = false;
+        left = ['keyed'];
         tries++;
       }
     }
@@ -238,8 +249,13 @@ export class Lane {
   }
 
   /** Writes a stretch in a transaction of its own, which stands only if every record was there as the preview saw it. */
-  private async written(connection: Connection, statement: Standing, { position, pending }: Fresh): Promise<Written> {
-    await connection.query('begin');
+  private async written(
+    connection: Connection,
+    way: Way,
+    statement: Standing,
+    { position, pending }: Fresh,
+  ): Promise<Written> {
+    await connection.query(beginning[way]);
     try {
       const { rowCount } = await statement.ask(connection, { position });
       if (rowCount === pending) {
@@ -334,11 +350,12 @@ export class Lane {
     return work;
   }
 
-  /** The statements that write a batch of a part, each put into words when it is first asked for. */
-  private statements(part: Updating, index: number): (how: Swiftly) => Standing {
+  /** The statements that write a batch of a part, each put into words when it is first asked for; null where it does not go so. */
+  private statements(part: Updating, index: number): (how: Swiftly) => Standing | null {
     const known = new Map<string, Standing>();
     const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
     return (how) => {
+      if (!goesBy(part, how)) return null;
       const name = JSON.stringify(how);
       const asking = this.asking(index, 0);
       const statement = known.get(name) ?? new Standing(updateSwiftly(part, asking, gate, leftOpen('position'), how));

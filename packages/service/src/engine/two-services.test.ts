@@ -57,7 +57,8 @@ describe('two services on one database', () => {
       }
       return other.run(run.id);
     })();
-    await new Promise((resolve) => setTimeout(resolve, 400));
+    for (const until = Date.now() + 10_000; !shared && Date.now() < until;)
+      await new Promise((resolve) => setTimeout(resolve, 50));
     const paused = await other.pauseRun(run.id);
     expect(paused.state).toBe('paused');
     const sofar = paused.totals.changed;

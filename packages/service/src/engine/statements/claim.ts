@@ -15,7 +15,9 @@ export interface Fresh {
   readonly position: number;
   /** Records that are to be dealt with. */
   readonly pending: number;
-  /** It is all of a frozen batch, and every record of it is to be dealt with. */
+  /** It is all of a frozen batch, */
+  readonly entire: boolean;
+  /** and every record of it is to be dealt with. */
   readonly whole: boolean;
 }
 
@@ -48,7 +50,7 @@ export function claimedAt(asking: Asking, position: Sql): Sql {
 /** The fresh stretches that a lane comes to next, in that order, none of them held: rows of `Fresh`. */
 export function freshAhead(asking: Asking): Sql {
   return sql`
-    select s.position, s.not_yet as pending, s.not_yet = b.size as whole
+    select s.position, s.not_yet as pending, s.high - s.low = b.size as entire, s.not_yet = b.size as whole
     from tantamos.run cross join lateral (${fromHereOn(asking, true, aheadAtOnce, raw(''))}) s
     join tantamos.batch b on b.preview = ${value(asking.preview)}::uuid and b.position = s.batch
     where ${isAtWork(asking)} order by s.position < ${value(asking.from)}::int, s.position`;

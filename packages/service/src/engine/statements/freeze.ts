@@ -10,7 +10,7 @@ export interface Freeze {
   readonly batchSize: number;
   /** Their keys are whole numbers, and sorted as such. */
   readonly whole: boolean;
-  /** Rows have a `spot`, where the record is in its table. */
+  /** Rows have a `spot`, where the record is in its table, and a `proof`. */
   readonly places: boolean;
   /** Which from → to pairs of each field are counted. */
   readonly counted: readonly Counted[];
@@ -49,11 +49,11 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
   );
   const madeColumns = made.map(({ column }) => sql`, ${column}`);
   const madeArrays = made.map(({ column }) => sql`, array_agg(${column}) ${willChange} as ${column}`);
-  const spot = freeze.places ? raw(', spot') : raw('');
-  const spots = freeze.places ? raw(', array_agg(spot) as spots') : raw('');
+  const spot = freeze.places ? raw(', spot, proof') : raw('');
+  const spots = freeze.places ? sql`, array_agg(spot) as spots, bit_xor(proof) ${willChange} as proof` : raw('');
   const place = freeze.places
     ? [
-        sql`, place as (insert into tantamos.batch_place (preview, position, places) select ${id}, ${position}, g.spots from grouped g)`,
+        sql`, place as (insert into tantamos.batch_place (preview, position, places, proof) select ${id}, ${position}, g.spots, g.proof from grouped g)`,
       ]
     : [];
   const owners =

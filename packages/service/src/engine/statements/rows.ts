@@ -2,6 +2,8 @@ import {
   asText,
   conditionOf,
   emit,
+  makesOf,
+  proof,
   identifier,
   inTurn,
   join,
@@ -33,6 +35,7 @@ import {
   type Given,
   type Highest,
   type KeyRange,
+  type Becoming,
   type Outcome,
   type OwnRule,
   type Place,
@@ -67,8 +70,8 @@ export type Cut =
 export const everything: Cut = { by: 'key', range: { from: null, to: null } };
 
 /**
- * What a part would do, one row a record in the part's order: `n`, the key's columns `k1`…, `key`, `signature`,
- * `verdict`, `cause`, and for each field written `old_1`, `new_1`…
+ * What a part would do, one row a record in the part's order: `n`, the key's columns `k1`…, `key`, `signature`, `proof` (null
+ * where its batches are not proved as a whole), `verdict`, `cause`, and for each field written `old_1`, `new_1`…
  */
 export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[]): Sql {
   const { act, selection } = part;
@@ -96,6 +99,14 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   ]);
   const spot = act === 'update' && part.type.hasPlaces ? [sql`${scope.root}.ctid as spot`] : [];
   const hash = scope.asPlanned(() => signature(readsOf(part), scope));
+  const isProved = planned.length === 0 && isFoundBySpot(part.type) && makesOf(part) !== null;
+  const proved = isProved
+    ? proof(
+        readsOf(part),
+        made.map((m) => m.value),
+        scope,
+      )
+    : raw('null::bigint');
   const freshAlong = part.along.map(
     (a, j) => new Map(a.changes.map((c, i): [string, Sql] => [c.field.name, along[j]![i]!.value])),
   );
@@ -131,7 +142,7 @@ export function partRows(part: CheckedPart, cut: Cut, planned: readonly Planned[
   return sql`
     select ${number}m.*,
       case ${right}when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
-    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...alongTexts], ', ')}
+    from (select ${at}${join([...keyNames(keys), sql`${keyText(keys)} as key`, sql`${hash} as signature`, sql`${proved} as proof`, sql`${cause} as cause`, ...fits, ...meant, ...spot, ...texts, ...alongTexts], ', ')}
       from ${cut.by === 'key' ? scope.from() : chosenFrom(cut, scope)} where ${where}) m`;
 }
 
@@ -343,6 +354,14 @@ export function workedRows(
       : [raw('null::text as cause'), ...unfit.map((some, i) => sql`${firstOf(some)} as ${raw(`u${i + 1}`)}`)];
   const texts = made.map((m, i) => sql`${asText(m.value)} as ${raw(`v${i + 1}`)}`);
   return sql`select ${join([sql`${scope.own('n')} as n`, ...more(scope.root), ...why, ...texts], ', ')} from ${scope.from()}`;
+}
+
+/** What a part makes of the fields that it writes, of the record in a scope, where that is worked out again. */
+export function madeAgain(makes: readonly Becoming<Checked>[], fields: readonly Field[], scope: Scope): readonly Sql[] {
+  return makes.map(
+    ({ tree, when }, i) =>
+      newValue({ field: fields[i]!, value: { from: 'expression', tree }, when }, i, scope, false).value,
+  );
 }
 
 interface NewValue {

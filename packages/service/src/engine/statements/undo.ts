@@ -78,7 +78,8 @@ function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stret
   const edited = taken.overwrite ? raw('') : sql`when not m.as_written then ${letter('edited_since')} `;
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);
-  const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot` : raw('');
+  // What comes back stands in what was kept, and is not worked out again.
+  const spot = type.hasPlaces ? sql`, ${scope.root}.ctid as spot, null::bigint as proof` : raw('');
   // What went round in a circle was written in one batch, and is in one again. Where nothing is passed on, the records of a
   // stretch stay as they came, which is sorted already.
   const n =
