@@ -63,6 +63,13 @@ export class Events {
   /** Tells everybody, at once or soon: many news in a short time are one. */
   send(topic: Topic): void {
     if (this.waiting.has(topic)) return void this.unsent.add(topic);
+    this.sendNow(topic);
+  }
+
+  /** Tells everybody at once, whatever was told shortly before: of what does not happen often, and is waited for. */
+  sendNow(topic: Topic): void {
+    this.unsent.delete(topic);
+    clearTimeout(this.waiting.get(topic));
     void this.database.rows('select pg_notify($1, $2)', [channel, topic]).catch(() => {});
     const timer = setTimeout(() => {
       this.waiting.delete(topic);

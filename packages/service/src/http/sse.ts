@@ -3,8 +3,12 @@ import type { Events, Topic } from '../database/events';
 
 /** A watcher hears of news at once; should one be lost, it looks again after this time all the same, in ms. */
 const lookAgainAfter = 5000;
-/** Looks of one watcher are at least so far apart, in ms. */
+/**
+ * Looks of one watcher are at least so far apart in the end, in ms; the first ones follow sooner, each after twice the time of the
+ * one before: what is small is over by then.
+ */
 const leastBetween = 150;
+const firstBetween = 10;
 const keepAliveEvery = 15_000;
 
 export interface Watched<T> {
@@ -40,7 +44,7 @@ export async function sendEvents<T>(
     res.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', 'X-Accel-Buffering': 'no' });
     let sent = '';
     let spoke = Date.now();
-    while (open) {
+    for (let between = firstBetween; open; between = Math.min(between * 2, leastBetween)) {
       const text = JSON.stringify(view);
       if (text !== sent) {
         res.write(`event: state\ndata: ${text}\n\n`);
@@ -51,7 +55,7 @@ export async function sendEvents<T>(
         spoke = Date.now();
       }
       if (isLast(view)) break;
-      await pause(leastBetween);
+      await pause(between);
       if (open && !news) await waitForNews((listener) => (heard = listener));
       news = false;
       if (open) view = await look();

@@ -180,7 +180,7 @@ export class Previews {
        where id = $1 and state in ('working', 'ready') and not exists (select from tantamos.run where preview = p.id)`,
       [id],
     );
-    this.events.send(`preview ${id}`);
+    this.events.sendNow(`preview ${id}`);
     await this.worker.stop(id);
   }
 

@@ -191,7 +191,7 @@ export class PreviewWorker {
       },
     };
     await freezeHeld(this.database, held, work);
-    this.events.send(`preview ${id}`);
+    this.events.sendNow(`preview ${id}`);
     // Apart from the set itself: what it says can be looked up later, and holds nobody up.
     const said = (await Promise.all([work.notes(id), work.figures(id)])).map((part) => JSON.stringify(part));
     await this.database.rows('update tantamos.preview set notes = $2, figures = $3 where id = $1', [id, ...said]);
@@ -206,7 +206,7 @@ export class PreviewWorker {
         troubleWords(error),
       ])
       .catch((err: unknown) => this.log.error({ err }, 'preview state not written'));
-    this.events.send(`preview ${id}`);
+    this.events.sendNow(`preview ${id}`);
   }
 }
 

@@ -24,8 +24,6 @@ import { areWhole } from '../journal/sortable';
 import type { RunRow } from '../runs/runs';
 import { most, nothing, type Ending, type Other, type Sums, type Totals } from './sums';
 
-/** So many records are counted by one question. */
-const atATime = 25_000;
 /** A value that a record was given is told as far as this. */
 const mostLetters = 2000;
 /** The fields that tell who changed a record last, as databases call them. */
@@ -36,8 +34,13 @@ export interface Piece extends Stretch {
   readonly part: number;
 }
 
-/** What is counted next, from a position on; undefined where there is nothing left. */
-export async function nextPiece(database: Database, run: string, from: number): Promise<Piece | undefined> {
+/** What is counted next, from a position on: stretches of about so many records; undefined where there is nothing left. */
+export async function nextPiece(
+  database: Database,
+  run: string,
+  from: number,
+  about: number,
+): Promise<Piece | undefined> {
   return database.one<Piece & Record<string, unknown>>(
     `with ahead as (
        select position, part, sum(changed) over (order by position) - changed as before
@@ -48,20 +51,23 @@ export async function nextPiece(database: Database, run: string, from: number): 
      where a.before < $3 and a.position < coalesce(
        (select min(o.position) from ahead o where o.part <> first.part), 2147483647)
      having count(*) > 0`,
-    [run, from, atATime],
+    [run, from, about],
   );
 }
 
 /** What has become of the records of a piece: all of it, whoever asks, so that sums are whole; who may see what is for the view. */
-export async function countedOf(database: Database, r: RunRow, piece: Piece, catalog: Catalog): Promise<Sums> {
+export async function countedOf(
+  database: Database,
+  r: RunRow,
+  piece: Piece,
+  catalog: Catalog,
+  longest: number,
+): Promise<Sums> {
   const part = r.work_order.parts[piece.part]!;
   const type = typeNow(catalog, part.type);
-  if (part.act !== 'update') return wholeOf(database, r, piece, type, catalog);
+  if (part.act !== 'update') return wholeOf(database, r, piece, type, catalog, longest);
   const who = type.fields.find((f) => tellsWho.test(f.name))?.name ?? null;
-  const [row] = await database.askPlainly<Answer>(
-    countsOf(comparedRows(r, piece, part, type, who), part),
-    longestSearch,
-  );
+  const [row] = await database.askPlainly<Answer>(countsOf(comparedRows(r, piece, part, type, who), part), longest);
   const { totals, others, since, people } = row!;
   return {
     totals,
@@ -148,7 +154,14 @@ function valuesOf(n: number): Sql {
 }
 
 /** The same of what was made or deleted, by what taking it back would find. */
-async function wholeOf(database: Database, r: RunRow, piece: Piece, type: RecordType, catalog: Catalog): Promise<Sums> {
+async function wholeOf(
+  database: Database,
+  r: RunRow,
+  piece: Piece,
+  type: RecordType,
+  catalog: Catalog,
+  longest: number,
+): Promise<Sums> {
   const { parts } = inverse(r.work_order, catalog);
   const back = parts[parts.length - 1 - piece.part]!;
   const undoing = {
@@ -164,7 +177,7 @@ async function wholeOf(database: Database, r: RunRow, piece: Piece, type: Record
     sql`select case w.verdict when ${letter('edited_since')} then 'changed_since' when ${letter('gone')} then 'gone'
         when ${letter('not_allowed')} then 'put_back' else 'written' end as name, count(*)::int as n
       from (${undoRows(undoing, piece, 1)}) w group by 1`,
-    longestSearch,
+    longest,
   );
   return { ...nothing, totals: { ...nothing.totals, ...Object.fromEntries(rows.map(({ name, n }) => [name, n])) } };
 }

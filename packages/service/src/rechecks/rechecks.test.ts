@@ -4,6 +4,9 @@ import { recheck } from './rechecks';
 import { done, onBookings, ran, rechecked, refusedWith, undone } from '../testing/jobs';
 import { openWorkspace, seenBy, type Workspace } from '../testing/workspace';
 
+/** One piece a call. */
+const soon = { answer: 0, question: 30_000 };
+
 describe('what has become of what a run changed', () => {
   let w: Workspace;
   beforeAll(async () => (w = await openWorkspace()));
@@ -105,8 +108,7 @@ describe('what has become of what a run changed', () => {
       const r = await done(w.admin, job('first'));
       const row = await w.services.runs.get(r.id);
       const seen = await seenBy(w, 'sorrel');
-      // No time at all: one piece a call.
-      const on = (id: string | null) => recheck(w.services, row, seen, id, 0);
+      const on = (id: string | null) => recheck(w.services, row, seen, id, soon);
       const begun = await on(null);
       expect(begun).toMatchObject({ at: null, changed: size, matchesNow: null });
       expect(begun.counted).toBeGreaterThan(0);
@@ -147,6 +149,27 @@ describe('what has become of what a run changed', () => {
       expect(await rechecked(w.admin, r.id)).toMatchObject({ counted: size, gone: size, asWritten: 0, matchesNow: 0 });
     });
 
+    it('goes on in smaller pieces where one takes too long, and says so where even the smallest does', async () => {
+      await w.sql.query('truncate parcels');
+      await w.sql.query(`insert into parcels select n, 'new', n from generate_series(1, $1::int) n`, [size]);
+      const r = await done(w.admin, { ...job('slowly'), safety: { pace: 100, batchSize: 1000 } });
+      const row = await w.services.runs.get(r.id);
+      const seen = await seenBy(w, 'sorrel');
+      const begun = performance.now();
+      await recheck(w.services, row, seen, null, soon);
+      const patience = { answer: 0, question: (performance.now() - begun) / 3 };
+      let now = await recheck(w.services, row, seen, null, patience);
+      expect(now).toMatchObject({ at: null, counted: 0 });
+      // Where the machine stalls even a small piece may take too long: whoever asks again goes on.
+      for (let again = 0; now.at === null;)
+        now = await recheck(w.services, row, seen, now.id, patience).catch((error: unknown) => {
+          if (again++ > 5) throw error;
+          return now;
+        });
+      expect(now).toMatchObject({ counted: size, asWritten: size });
+      await expect(recheck(w.services, row, seen, null, { answer: 1000, question: 1 })).rejects.toThrow(/timeout/);
+    });
+
     it('is true of every field, whatever the person may see by turns, and tells what they may see in the end', async () => {
       await w.sql.query('truncate parcels');
       await w.sql.query(`insert into parcels select n, 'new', n from generate_series(1, $1::int) n`, [size]);
@@ -158,14 +181,14 @@ describe('what has become of what a run changed', () => {
       const less = Object.create(whole, {
         catalog: { value: new Catalog(whole.catalog.types.map((t) => (t === type ? { ...t, fields } : t))) },
       }) as typeof whole;
-      let now = await recheck(w.services, row, less, null, 0);
+      let now = await recheck(w.services, row, less, null, soon);
       expect(now.fields.map((f) => f.field)).toEqual(['place']);
-      while (now.at === null) now = await recheck(w.services, row, whole, now.id, 0);
+      while (now.at === null) now = await recheck(w.services, row, whole, now.id, soon);
       expect(now.fields.map((f) => [f.field, f.asWritten])).toEqual([
         ['word', size],
         ['place', size],
       ]);
-      expect((await recheck(w.services, row, less, now.id, 0)).fields.map((f) => f.field)).toEqual(['place']);
+      expect((await recheck(w.services, row, less, now.id, soon)).fields.map((f) => f.field)).toEqual(['place']);
     });
 
     it('of a column that is there no more, or another by now, is a clear answer, and the service goes on', async () => {

@@ -13,8 +13,13 @@ import type { Services } from '../services';
 import { countedOf, laterRuns, nextPiece } from './questions';
 import { nothing, together, type Ending, type Sums } from './sums';
 
-/** An answer comes after about so long, in ms, with what has been counted by then. */
-const answerAfter = 2000;
+/** In ms: an answer comes after about `answer`, with what has been counted by then; no question takes longer than `question`. */
+const usual = { answer: 2000, question: longestSearch };
+/**
+ * So many records are counted by one question and, where that takes too long, those of one stretch alone: there are types whose
+ * keys are found slowly.
+ */
+const atOnce = [25_000, 1] as const;
 /** So many values of a field are told, the most frequent ones. */
 const mostValues = 12;
 
@@ -22,7 +27,8 @@ interface RecheckRow extends Record<string, unknown> {
   readonly id: string;
   readonly finished_at: Date | null;
   readonly next: number;
-  readonly sums: Sums & { readonly ending?: Ending };
+  /** `pieces`: which of `atOnce` has been come to. */
+  readonly sums: Sums & { readonly ending?: Ending; readonly pieces?: number };
 }
 
 /**
@@ -34,14 +40,14 @@ export async function recheck(
   r: RunRow,
   seen: Seen,
   on: string | null,
-  longest = answerAfter,
+  patience = usual,
 ): Promise<RecheckView> {
   mustHaveJournal(r);
   const { database } = services;
-  const until = performance.now() + longest;
+  const until = performance.now() + patience.answer;
   let now = on === null ? await begun(database, r, seen) : await gotOn(database, r, seen, on);
   while (now.finished_at === null) {
-    now = (await wentOn(services, r, seen, now)) ?? (await gotOn(database, r, seen, now.id));
+    now = (await wentOn(services, r, seen, now, patience.question)) ?? (await gotOn(database, r, seen, now.id));
     if (performance.now() >= until) break;
   }
   return view(services, r, seen, now);
@@ -66,18 +72,30 @@ async function gotOn(database: Database, r: RunRow, seen: Seen, id: string): Pro
 }
 
 /** Counts one piece more, or what is asked at the end; undefined where another call has meanwhile. */
-async function wentOn(services: Services, r: RunRow, seen: Seen, now: RecheckRow): Promise<RecheckRow | undefined> {
+async function wentOn(
+  services: Services,
+  r: RunRow,
+  seen: Seen,
+  now: RecheckRow,
+  longest: number,
+): Promise<RecheckRow | undefined> {
   const { database } = services;
   const catalog = await services.catalogs.get();
-  const piece = await nextPiece(database, r.id, now.next);
-  const sums = piece
-    ? together(now.sums, await countedOf(database, r, piece, catalog))
-    : { ...now.sums, ending: await endingOf(services, r, seen, now.sums, catalog) };
-  return database.one<RecheckRow>(
-    `update tantamos.recheck set next = $3, sums = $4, finished_at = case when $5 then clock_timestamp() end
-     where id = $1 and next = $2 and finished_at is null returning id, finished_at, next, sums`,
-    [now.id, now.next, piece?.to ?? now.next, JSON.stringify(sums), piece === undefined],
-  );
+  const { pieces = 0 } = now.sums;
+  const piece = await nextPiece(database, r.id, now.next, atOnce[pieces]!);
+  const keep = (sums: RecheckRow['sums'], next = now.next): Promise<RecheckRow | undefined> =>
+    database.one<RecheckRow>(
+      `update tantamos.recheck set next = $3, sums = $4, finished_at = case when $5 then clock_timestamp() end
+       where id = $1 and next = $2 and finished_at is null returning id, finished_at, next, sums`,
+      [now.id, now.next, next, JSON.stringify(sums), piece === undefined],
+    );
+  if (!piece) return keep({ ...now.sums, ending: await endingOf(services, r, seen, now.sums, catalog) });
+  const asked = countedOf(database, r, piece, catalog, longest);
+  // That the smallest takes too long is told.
+  const counted = await (pieces < atOnce.length - 1 ? inTime(asked) : asked);
+  return counted
+    ? keep({ ...together(now.sums, counted), pieces }, piece.to)
+    : keep({ ...now.sums, pieces: pieces + 1 });
 }
 
 async function endingOf(services: Services, r: RunRow, seen: Seen, sums: Sums, catalog: Catalog): Promise<Ending> {

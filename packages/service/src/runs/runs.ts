@@ -332,7 +332,7 @@ export class Runs {
     await this.database.rows(addEvent, [id, by.account, verb, by.reason]);
     await this.keepTotals(id);
     if (verb === 'finish' || verb === 'stop' || verb === 'settle') await this.forgetPlaces(id);
-    this.events.send(`run ${id}`);
+    this.events.sendNow(`run ${id}`);
     // Lanes that rest are to hear of it.
     if (verb === 'pause' || verb === 'stop') this.wake();
     return this.get(id);
