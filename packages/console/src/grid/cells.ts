@@ -1,4 +1,4 @@
-import type { FieldView, Found, FoundRecord, JobBody, TypeView } from '@tantamos/contract';
+import type { FieldView, Found, FoundRecord, JobBody, TypeView, Value } from '@tantamos/contract';
 import { fitToField, ProblemError, type Edit } from '@tantamos/core';
 import { lookOf } from '../components/kinds';
 
@@ -117,13 +117,12 @@ export function blockOf(a: { row: number; column: number }, b: { row: number; co
   };
 }
 
-/** A block as spreadsheets take it: values as they are stored, tabs between cells. */
-export function textOfBlock(records: readonly FoundRecord[], { top, bottom, left, right }: Block): string {
+/** A block as spreadsheets take it, out of the rows that it covers: tabs between cells. */
+export function textOfBlock(rows: readonly (readonly Value[])[], { left, right }: Block): string {
   const cell = (text: string): string => (/["\t\n\r]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-  return records
-    .slice(top, bottom + 1)
-    .map((r) =>
-      r.values
+  return rows
+    .map((values) =>
+      values
         .slice(left, right + 1)
         .map((v) => cell(v.label ?? v.value ?? ''))
         .join('\t'),

@@ -154,11 +154,32 @@ describe('editing in the grid', () => {
     await press('ArrowDown', 'Shift+ArrowDown', 'Shift+ArrowDown', 'Control+d');
     await until(async () => (await (await cell(3, 'Region')).innerText()).includes('South end'), 'filled down');
     await press('Control+c');
-    const text = await page.evaluate(() => navigator.clipboard.readText());
-    expect(text.split('\n')).toHaveLength(3);
+    const text = () => page.evaluate(() => navigator.clipboard.readText());
+    expect(await text()).toBe('South end\nSouth end\nSouth end');
+    await press('ArrowDown', 'ArrowUp', 'Control+c');
+    expect(await text()).toBe('South end');
     await press('Delete');
     await until(async () => (await (await cell(3, 'Region')).innerText()).includes('blank'), 'cleared');
     await button('Withdraw all').click();
+  });
+
+  it('keeps the block of who types faster than the page is drawn', async () => {
+    await goTo('growers');
+    await walkTo(0, 'Region');
+    await page.evaluate(async () => {
+      for (const [key, shiftKey] of [['ArrowDown'], ['ArrowDown', true], ['ArrowDown', true]] as const) {
+        document.activeElement!.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }));
+        // What React does it does before the next frame.
+        for (let i = 0; i < 20; i++) await Promise.resolve();
+      }
+      await new Promise((resolve) => requestAnimationFrame(() => requestAnimationFrame(resolve)));
+    });
+    await page.locator(`[data-cell="3:${await columnOf('Region')}"]:focus`).waitFor();
+    await press('Control+c');
+    const { rows } = await w.sql.query<{ region: string }>(
+      'select region from growers where id in (2, 3, 4) order by id',
+    );
+    expect(await page.evaluate(() => navigator.clipboard.readText())).toBe(rows.map((r) => r.region).join('\n'));
   });
 
   it('leaves what somebody else has changed meanwhile, marks it, and asks', async () => {

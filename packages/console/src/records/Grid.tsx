@@ -1,7 +1,7 @@
 import type { FieldView, Found, FoundRecord, JournalRecord, Value } from '@tantamos/contract';
 import { keyWords } from '../components/format';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
+import { useEffect, useLayoutEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
 import { CellEditor, type Move } from '../grid/CellEditor';
 import { blockOf, textOfBlock, type Block, type PendingCells } from '../grid/cells';
 import { SamePicked } from '../grid/SamePicked';
@@ -76,6 +76,8 @@ export function Grid(props: Props) {
   const { type, columns, records, more, onMore, picks, onPick, changes, onSight, pickable, onNarrow, editing } = props;
   const frame = useRef<HTMLDivElement>(null);
   const lastPicked = useRef<number | null>(null);
+  // Somebody has gone to another cell, which takes the focus as soon as it is drawn.
+  const moved = useRef(false);
   const [at, setAt] = useState<Place | null>(null);
   // The other corner of a block, the cell that is being edited, and what was said in it while it is asked for whom.
   const [anchor, setAnchor] = useState<Place | null>(null);
@@ -89,6 +91,8 @@ export function Grid(props: Props) {
     estimateSize: () => rowHeight,
     overscan: 12,
   });
+  const cellAt = ({ row, column }: Place): HTMLElement | null | undefined =>
+    frame.current?.querySelector<HTMLElement>(`[data-cell="${row}:${column}"]`);
   const shown = rows.getVirtualItems();
   const firstPage = records.slice(0, 100);
   const widths = columns.map((c, i) => {
@@ -105,12 +109,18 @@ export function Grid(props: Props) {
     if (more && last >= records.length - 20) onMore();
   }, [more, last, records.length, onMore]);
 
+  // Only ever where they are by now: keys may be faster than what is drawn.
+  useLayoutEffect(() => {
+    const cell = moved.current && at ? cellAt(at) : null;
+    if (!cell) return;
+    moved.current = false;
+    cell.focus();
+  });
+
   // A narrower filter brings other rows under the focus: the cell keeps it, so that keys go on working.
   useEffect(() => {
     if (at && document.activeElement === document.body)
-      frame.current
-        ?.querySelector<HTMLElement>(`[data-cell="${Math.min(at.row, records.length - 1)}:${at.column}"]`)
-        ?.focus();
+      cellAt({ row: Math.min(at.row, records.length - 1), column: at.column })?.focus();
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [records]);
 
@@ -130,9 +140,7 @@ export function Grid(props: Props) {
     };
     setAt(next);
     rows.scrollToIndex(next.row);
-    requestAnimationFrame(() =>
-      frame.current?.querySelector<HTMLElement>(`[data-cell="${next.row}:${next.column}"]`)?.focus(),
-    );
+    moved.current = true;
   };
   const block = at ? blockOf(anchor ?? at, at) : null;
   const start = (place: Place, typed: string | null): void => {
@@ -214,11 +222,17 @@ export function Grid(props: Props) {
     else return;
     event.preventDefault();
   };
-  /** Where no text is selected, the value of the cell with the focus, exact; of a block, its cells as spreadsheets take them. */
+  /**
+   * Where no text is selected, the value of the cell with the focus, exact; of a block, its cells as spreadsheets take them; what
+   * is edited as it is to be.
+   */
   const onCopy = (event: ClipboardEvent): void => {
     if (!at || !block || open || (getSelection()?.isCollapsed === false && !anchor)) return;
-    const one = records[at.row]?.values[at.column]?.value ?? '';
-    event.clipboardData.setData('text/plain', anchor ? textOfBlock(records, block) : one);
+    const valuesOf = (record: FoundRecord): Value[] =>
+      columns.map((c, i) => presentOf(record, i, c.name, editing?.pending ?? {}));
+    const one = records[at.row] && valuesOf(records[at.row]!)[at.column]!.value;
+    const text = anchor ? textOfBlock(records.slice(block.top, block.bottom + 1).map(valuesOf), block) : one;
+    event.clipboardData.setData('text/plain', text ?? '');
     event.preventDefault();
   };
   const onPaste = (event: ClipboardEvent): void => {
@@ -313,7 +327,7 @@ export function Grid(props: Props) {
                       open?.row === index && open.column === i ? (
                         <CellEditor
                           field={editing!.fieldOf(columns[i]!.name) as FieldView}
-                          value={presentOf(record, i, columns, editing!.pending)}
+                          value={presentOf(record, i, columns[i]!.name, editing!.pending)}
                           typed={open.typed}
                           onDone={take}
                           onCancel={() => {
@@ -370,9 +384,9 @@ const isWithin = ({ top, bottom, left, right }: Block, row: number, column: numb
   row >= top && row <= bottom && column >= left && column <= right;
 
 /** What stands in a cell, or is to stand there. */
-function presentOf(record: FoundRecord, i: number, columns: Found['columns'], pending: PendingCells): Value {
+function presentOf(record: FoundRecord, i: number, column: string, pending: PendingCells): Value {
   const value = record.values[i]!;
-  const cell = pending[columns[i]!.name]?.[record.key!];
+  const cell = record.key === null ? undefined : pending[column]?.[record.key];
   return cell ? { value: cell.value, ...(cell.shown === null ? {} : { label: cell.shown }) } : value;
 }
 
