@@ -95,7 +95,7 @@ export const FieldView = Of.Unsafe<Field>(
     kind: oneOf(fieldKinds),
     base: oneOf(bases),
     dbType: text,
-    ofDomain: flag,
+    declared: text,
     maxLength: nullable(Of.Integer()),
     precision: nullable(Of.Integer()),
     scale: nullable(Of.Integer()),

@@ -60,6 +60,8 @@ function treeFor(view: TypeView, field: FieldView, formula: string): Checked | n
     table: view.id,
     onlyActive: null,
     hasPlaces: false,
+    isLockable: false,
+    shows: null,
     isPartitioned: false,
     rules: [],
     pointers: [],

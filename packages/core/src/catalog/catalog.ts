@@ -29,8 +29,8 @@ export interface Field {
   readonly base: Base;
   /** The database's type as it writes it, e.g. `numeric(10,2)`; of a domain the type under it. */
   readonly dbType: string;
-  /** Its column is of a domain, whose operators are those of the type under it. */
-  readonly ofDomain: boolean;
+  /** The type that its column is declared of, as the database writes it: another than `dbType` where that is a domain. */
+  readonly declared: string;
   /** Characters, for text. */
   readonly maxLength: number | null;
   /** Digits in all and after the point, for numbers; scale 0 means whole numbers. */
@@ -149,6 +149,10 @@ export interface RecordType {
   readonly unreadable: readonly Unreadable[];
   /** Its records have places of their own (ctid) that may be read: a view's have not, and rights by column do not include them. */
   readonly hasPlaces: boolean;
+  /** The account may lock it (source: `lock table`): it may update all of it, not some columns alone. */
+  readonly isLockable: boolean;
+  /** Of a view, the table that is changed through it, through however many views (source: pg_class.oid). */
+  readonly shows: number | null;
   /** Its records are in several tables, so that two may have the same place. */
   readonly isPartitioned: boolean;
   readonly rules: readonly Rule[];
@@ -214,7 +218,8 @@ export function fieldOf(type: RecordType, name: string, span?: Span): Field {
 /** A field's column at an alias, as a value of its `dbType`. */
 export function columnOf(field: Field, alias: Sql): Sql {
   const column = sql`${alias}.${identifier(field.name)}`;
-  return field.ofDomain ? sql`(${column})::${raw(field.dbType)}` : column;
+  // Its operators are those of the type under it.
+  return field.declared === field.dbType ? column : sql`(${column})::${raw(field.dbType)}`;
 }
 
 /** Values of other kinds have no order, and the database may not even tell whether two are equal. */

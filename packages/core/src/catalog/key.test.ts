@@ -17,7 +17,13 @@ import {
 } from './key';
 
 const bookings = catalog.type('bookings');
-const part = (name: string, more: Partial<Field>): Field => ({ ...bookings.fields[0]!, name, label: name, ...more });
+const part = (name: string, more: Partial<Field>): Field => ({
+  ...bookings.fields[0]!,
+  name,
+  label: name,
+  declared: more.dbType ?? 'integer',
+  ...more,
+});
 const keyed = (...fields: Field[]): RecordType => ({ ...bookings, key: fields.map((f) => f.name), fields });
 const slots = keyed(
   part('hive', { base: 'number', dbType: 'smallint' }),

@@ -42,6 +42,8 @@ export interface OrderPart {
   readonly reads: readonly FrozenTree[];
   /** Fields whose values are frozen, in order. */
   readonly writes: readonly string[];
+  /** What their columns were declared of when that was done: another type by now stores other values. Absent in older orders. */
+  readonly declared?: readonly string[];
   /**
    * What each of `writes` becomes, where it is known to fit and nothing but the record itself is read: such values can be worked
    * out again, and a batch be proved as a whole instead of compared record by record (see `proof`).
@@ -287,6 +289,7 @@ function partOf(part: CheckedPart, isFirst: boolean): OrderPart {
     ...(ofRows ? { ofRows } : {}),
     reads: reads.map(freezeTree),
     writes,
+    ...(act === 'update' ? { declared: changes.map((c) => c.field.declared) } : {}),
     ...(makes
       ? { makes: makes.map(({ tree, when }) => ({ tree: freezeTree(tree), when: when && freezeTree(when) })) }
       : {}),
@@ -425,12 +428,23 @@ export function firing(
   );
 }
 
-/** Can a batch be one statement? Nothing of the database's own happens meanwhile, and nothing is made or removed along. */
+/**
+ * Can a batch be one statement? What is frozen is what is stored, nothing of the database's own happens meanwhile, and nothing is
+ * made or removed along.
+ */
 export function isSwift(
-  part: Pick<OrderPart, 'act' | 'writes' | 'along'>,
-  type: Pick<RecordType, 'triggers'>,
+  part: Pick<OrderPart, 'act' | 'writes' | 'declared' | 'along'>,
+  type: Pick<RecordType, 'triggers' | 'fields'>,
 ): boolean {
-  return part.act === 'update' && part.along.length === 0 && firing(type, 'update', part.writes).length === 0;
+  const { act, writes, declared, along } = part;
+  const isAsFrozen = (name: string, i: number): boolean =>
+    type.fields.find((f) => f.name === name)?.declared === declared?.[i];
+  return (
+    act === 'update' &&
+    along.length === 0 &&
+    firing(type, 'update', writes).length === 0 &&
+    (declared === undefined || writes.every(isAsFrozen))
+  );
 }
 
 /**

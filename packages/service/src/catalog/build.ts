@@ -51,6 +51,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
   };
   const types = readable.map((table): RecordType => {
     const id = idOf.get(table.oid)!;
+    const under = tableUnder(table, read.tables);
     const laid = settings.type(id);
     const rules = constraints.get(table.oid) ?? [];
     const key = keyOf(table.oid);
@@ -101,6 +102,8 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
         })),
       isPartitioned: table.kind === 'p',
       hasPlaces: (table.kind === 'r' || table.kind === 'p') && table.wholly_readable,
+      isLockable: table.wholly_updatable,
+      shows: under,
       // What rests on values that cannot be read is left to the database to refuse.
       rules: [...rules.flatMap((c) => buildRule(c)), ...all.flatMap((c) => domainRules(c))].filter((r) =>
         r.fields.every((name) => isReadable(table.oid, name)),
@@ -108,7 +111,7 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
       triggers: [
         ...(triggers.get(table.oid) ?? []).map((t) => ({ ...t, onFields: t.on_columns })),
         // What is changed through a view sets off the triggers of the table under it, whatever its columns are called there.
-        ...(triggers.get(tableUnder(table, read.tables)) ?? []).map((t) => ({ ...t, onFields: null })),
+        ...(under === null ? [] : (triggers.get(under) ?? [])).map((t) => ({ ...t, onFields: null })),
       ].map(({ name, comment, at, onFields }) => ({ name, comment, at, onFields })),
       pointers: pointersAt(table.oid, read, idOf, isReadable),
       rowRules: table.row_rules && all.every((c) => c.readable) ? rowRules(policies.get(table.oid) ?? []) : null,
@@ -145,11 +148,11 @@ export function buildCatalog(read: Read, settings: Settings): Catalog {
   return new Catalog(types, unreadable);
 }
 
-/** The table that a view shows, through however many views; 0: none. */
-function tableUnder(table: TableRow, tables: Read['tables']): number {
+/** The table that a view shows, through however many views. */
+function tableUnder(table: TableRow, tables: Read['tables']): number | null {
   const under = shownBy(table)?.table;
   const next = tables.find((t) => t.oid === under);
-  return next && next.kind === 'v' ? tableUnder(next, tables) : (under ?? 0);
+  return next?.kind === 'v' ? tableUnder(next, tables) : (under ?? null);
 }
 
 /** The same whatever the search path: tables of `public` by their names, others with their schema before it. */
@@ -176,7 +179,7 @@ function buildField(
     kind,
     base,
     dbType: column.db_type,
-    ofDomain: column.domains !== null,
+    declared: column.declared,
     maxLength: Number(/^character(?: varying)?\((\d+)\)/.exec(column.db_type)?.[1] ?? 0) || null,
     precision,
     scale,

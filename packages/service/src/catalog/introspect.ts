@@ -13,6 +13,8 @@ export interface TableRow {
   /** All of it, so that also where its records are (ctid). */
   readonly wholly_readable: boolean;
   readonly updatable: boolean;
+  /** All of it, so that it may be locked, too. */
+  readonly wholly_updatable: boolean;
   /** Of a view that the database itself can change: its tree (source: pg_rewrite.ev_action). */
   readonly view_tree: string | null;
   /** Of a view: what is changed through it must stay in it, and in those under it (source: its check option). */
@@ -30,6 +32,7 @@ export interface ColumnRow {
   readonly oid: number;
   readonly number: number;
   readonly name: string;
+  readonly declared: string;
   /** Of a domain: the type under it, and under the domains under it. */
   readonly db_type: string;
   /** Name of the same in pg_catalog, or of an extension's type that is known here; null for any other. */
@@ -86,6 +89,9 @@ export interface TriggerRow {
   readonly at: ('insert' | 'update' | 'delete')[];
 }
 
+/** A trigger `t` of a table that does something at changes: none of the database's own, and not switched off (source: pg_trigger). */
+export const fires = `not t.tgisinternal and t.tgenabled not in ('D', 'R') and (t.tgtype & 28) <> 0`;
+
 /**
  * Everything the catalog is made from, read from pg_catalog as it is at one moment. One question after the other: it is asked
  * every few seconds, and six at once were felt by others in every processor.
@@ -113,6 +119,7 @@ select c.oid::int8 as oid, n.nspname as schema, c.relname as table, obj_descript
   greatest(c.reltuples, 0)::int8 as about, c.relkind as kind,
   has_schema_privilege(n.oid, 'usage') and (has_table_privilege(c.oid, 'select') or has_any_column_privilege(c.oid, 'select')) as readable,
   has_table_privilege(c.oid, 'select') as wholly_readable,
+  has_table_privilege(c.oid, 'update') as wholly_updatable,
   has_table_privilege(c.oid, 'update') or has_any_column_privilege(c.oid, 'update') as updatable,
   case when c.relkind = 'v' and pg_relation_is_updatable(c.oid, false) & 4 <> 0
     then (select r.ev_action::text from pg_rewrite r where r.ev_class = c.oid and r.ev_type = '1') end as view_tree,
@@ -145,7 +152,7 @@ with recursive under as (
   join pg_type o on o.oid = u.at and o.typtype = 'd' group by u.type
 )
 select a.attrelid::int8 as oid, a.attnum::int as number, a.attname as name,
-  format_type(t.oid, coalesce(p.mod, a.atttypmod)) as db_type,
+  format_type(a.atttypid, a.atttypmod) as declared, format_type(t.oid, coalesce(p.mod, a.atttypmod)) as db_type,
   case when t.typnamespace = 'pg_catalog'::regnamespace then t.typname::text
     when t.typname = 'citext' and exists (select from pg_depend e join pg_extension x on x.oid = e.refobjid and x.extname = 'citext'
       where e.classid = 'pg_type'::regclass and e.objid = t.oid and e.deptype = 'e') then 'citext' end as known,
@@ -178,16 +185,18 @@ join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamesp
 where k.contype in ('p', 'f', 'u', 'c') and ${ours}
 order by k.conrelid, k.conname`;
 
+// One on a partition is one of the tables that it is a part of, too.
 const triggersQuery = `
-select t.tgrelid::int8 as oid, t.tgname as name, obj_description(t.oid, 'pg_trigger') as comment,
+select distinct at.oid::int8 as oid, t.tgname as name, obj_description(t.oid, 'pg_trigger') as comment,
   (select array_agg(a.attname::text) from unnest(t.tgattr) u(num)
     join pg_attribute a on a.attrelid = t.tgrelid and a.attnum = u.num) as on_columns,
   array_remove(array[case when t.tgtype & 4 <> 0 then 'insert' end, case when t.tgtype & 16 <> 0 then 'update' end,
     case when t.tgtype & 8 <> 0 then 'delete' end], null) as at
 from pg_trigger t
 join pg_class c on c.oid = t.tgrelid join pg_namespace n on n.oid = c.relnamespace
-where not t.tgisinternal and t.tgenabled not in ('D', 'R') and (t.tgtype & 28) <> 0 and ${ours}
-order by t.tgrelid, t.tgname`;
+cross join lateral (select t.tgrelid as oid union select relid from pg_partition_ancestors(t.tgrelid)) at
+where ${fires} and ${ours}
+order by 1, 2`;
 
 // Rules for selecting are not needed: what they hide is not seen to begin with.
 const policiesQuery = `

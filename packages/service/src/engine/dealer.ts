@@ -1,5 +1,4 @@
 import {
-  firing,
   alongOf,
   envOf,
   fail,
@@ -106,10 +105,7 @@ export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, re
 }
 
 class UpdateDealer implements Dealer {
-  private readonly hasTriggers: boolean;
-  constructor(private readonly part: Updating) {
-    this.hasTriggers = firing(part.type, 'update', part.writes).length > 0;
-  }
+  constructor(private readonly part: Updating) {}
   get type(): RecordType {
     return this.part.type;
   }
@@ -126,7 +122,8 @@ class UpdateDealer implements Dealer {
     const written = new Set(changed);
     const ignored = same.filter((n) => !written.has(n));
     if (ignored.length > 0) return { ...nothing, edited, undone: ignored.map((n) => refusal(n, leftAsItWas)) };
-    if (!this.hasTriggers || changed.length === 0) return { ...nothing, changed, edited };
+    if (changed.length === 0) return { ...nothing, edited };
+    // Also where nothing is known that would store another: it may have been made since the catalog was read.
     const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, { ...slice, only: changed }));
     const back = stored.filter((s) => s.put_back);
     if (back.length > 0)
@@ -168,7 +165,11 @@ class CreateDealer implements Dealer {
     const drawn = rows.flatMap((r) => (r.same ? [{ n: r.n, key: r.key! }] : []));
     const { made, missing } = await readBack(connection, this.type, drawn);
     if (missing.length > 0) return { ...nothing, edited, undone: missing.map((n) => refusal(n, notMade)) };
-    return { ...nothing, changed: made.map((m) => m.n), edited, made };
+    const changed = made.map((m) => m.n);
+    if (changed.length === 0 || this.part.writes.length === 0) return { ...nothing, changed, edited, made };
+    const here = { ...slice, only: changed };
+    const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, here, made));
+    return { ...nothing, changed, edited, made, stored };
   }
 }
 

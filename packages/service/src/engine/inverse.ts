@@ -29,9 +29,10 @@ export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
 export function narrowed(order: WorkOrder, fields: readonly string[] | undefined): WorkOrder {
   if (!fields) return order;
   const parts = order.parts.map((part): OrderPart => {
-    const writes = part.writes.filter((name) => fields.includes(name));
-    const { reads: _, ...rest } = part;
-    return { ...rest, writes, along: [], reads: fieldReadsOf(part.type, writes) } as OrderPart;
+    const kept = part.writes.flatMap((name, i) => (fields.includes(name) ? [i] : []));
+    const writes = kept.map((i) => part.writes[i]!);
+    const declared = part.declared && { declared: kept.map((i) => part.declared![i]!) };
+    return { ...part, writes, ...declared, along: [], reads: fieldReadsOf(part.type, writes) };
   });
   return { ...order, parts };
 }
@@ -53,6 +54,8 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
         act: 'update',
         reads: fieldReads(type, part.writes),
         writes: part.writes,
+        // Values that were kept then come back.
+        ...(part.declared ? { declared: part.declared } : {}),
         // What was handed on is handed back, the last first.
         ...(part.passing ? { inOrder: true, passing: part.passing } : {}),
       };

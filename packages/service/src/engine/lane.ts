@@ -17,6 +17,7 @@ import { askPrepared, leftOpen, Standing, type Connection, type Database } from 
 import { blameOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
+import { isAltered } from './statements/altered';
 import { claimed, freshAhead, presentPart, type Asking, type Fresh } from './statements/claim';
 import {
   beginning,
@@ -51,9 +52,18 @@ export type RightsOfRun = (run: LaneRun) => Promise<{ readonly reader: Seen; rea
 /** A part as the catalog of the moment has it. */
 interface Ready extends Work {
   readonly index: number;
-  /** The statements that write a batch of it, of each way that it goes by; null where it takes more than one. */
-  readonly swiftly: ((how: Swiftly) => Standing | null) | null;
+  /** How a batch of it is written in one statement; null where it takes more than one. */
+  readonly swiftly: SwiftPart | null;
 }
+
+interface SwiftPart {
+  readonly part: Updating;
+  /** The statement of a way; null where the part does not go by it. */
+  statement(how: Swiftly): Standing | null;
+}
+
+/** The table does something that it did not when the catalog was read. */
+class Altered extends Error {}
 
 /** Where a lane is: a part, the position from which on it looks for work, and the fresh stretches that it has seen there. */
 interface Present {
@@ -154,16 +164,17 @@ export class Lane {
   /** A step; where the tables have been altered since the catalog was read, once more with the catalog of the moment. */
   private async stepAnew(connection: Connection): Promise<boolean> {
     try {
-      return await this.step(connection);
+      return await this.step(connection, true);
     } catch (error) {
-      if (!isAboutShape(error)) throw error;
+      if (!(error instanceof Altered) && !isAboutShape(error)) throw error;
       this.catalogs.refresh();
-      return this.step(connection);
+      // What is not as the catalog says even now is read back.
+      return this.step(connection, !(error instanceof Altered));
     }
   }
 
-  /** One batch: swiftly, in one statement, where that can be; else with care. False when there is none to take. */
-  private async step(connection: Connection): Promise<boolean> {
+  /** One batch: swiftly, in one statement, where that can and may be; else with care. False when there is none to take. */
+  private async step(connection: Connection, maySwiftly: boolean): Promise<boolean> {
     const begun = performance.now();
     const isNew = this.present === undefined;
     const present = (this.present ??= await this.askPresent(connection));
@@ -171,9 +182,10 @@ export class Lane {
     const work = await this.readied(present.part);
     await this.planned(connection, work);
     const asking = this.asking(present.part, present.from);
-    const done = work.swiftly
-      ? await this.swiftly(connection, work.swiftly, asking, present)
-      : await this.wholly(connection, work, asking);
+    const done =
+      work.swiftly && maySwiftly
+        ? await this.swiftly(connection, work.swiftly, asking, present)
+        : await this.wholly(connection, work, asking);
     if (typeof done === 'number') present.from = done + 1;
     else {
       this.present = undefined;
@@ -211,7 +223,7 @@ export class Lane {
   /** A fresh batch in one statement: its position. Where one way of writing it fails, the next is tried. */
   private async swiftly(
     connection: Connection,
-    statement: (how: Swiftly) => Standing | null,
+    swift: SwiftPart,
     asking: Asking,
     present: Present,
   ): Promise<number | NotDone> {
@@ -223,12 +235,15 @@ export class Lane {
       const next = present.ahead.find(({ position }) => !taken.has(position));
       if (!next) return 'none';
       const { entire, whole } = next;
-      const way = left.find((w) => this.failed[w] < mostFailed && statement({ way: w, entire, whole })) ?? 'keyed';
+      const way =
+        left.find((w) => this.failed[w] < mostFailed && swift.statement({ way: w, entire, whole })) ?? 'keyed';
       try {
-        const written = await this.written(connection, way, statement({ way, entire, whole })!, next);
+        const written = await this.written(connection, swift, way, next);
         if (written !== 'not all') present.ahead = present.ahead.filter((one) => one !== next);
-        if (written === 'taken') taken.add(next.position);
-        else if (written === 'all') {
+        if (written === 'taken') {
+          await mustBeAsKnown(connection, swift.part);
+          taken.add(next.position);
+        } else if (written === 'all') {
           this.failed[way] = 0;
           return next.position;
         } else if (way === 'keyed') return 'unusual';
@@ -239,7 +254,7 @@ export class Lane {
         }
       } catch (error) {
         const blame = blameOf(error);
-        if (blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
+        if (error instanceof Altered || blame === 'session' || blame === 'bug' || isAboutShape(error)) throw error;
         if (blame !== 'conflict') return 'unusual';
         left = ['keyed'];
         tries++;
@@ -251,13 +266,13 @@ export class Lane {
   /** Writes a stretch in a transaction of its own, which stands only if every record was there as the preview saw it. */
   private async written(
     connection: Connection,
+    { part, statement }: SwiftPart,
     way: Way,
-    statement: Standing,
-    { position, pending }: Fresh,
+    { position, pending, entire, whole }: Fresh,
   ): Promise<Written> {
-    await connection.query(beginning[way]);
     try {
-      const { rowCount } = await statement.ask(connection, { position });
+      await connection.query(beginning(way, part));
+      const { rowCount } = await statement({ way, entire, whole })!.ask(connection, { position });
       if (rowCount === pending) {
         await connection.query('commit');
         return 'all';
@@ -343,25 +358,26 @@ export class Lane {
     const dealer = dealerOf(this.run.order, part, catalog, reading);
     const limits = part.act === 'update' ? (writer.catalog.find(part.type)?.limits ?? null) : null;
     const isPlain = isSwift(part, dealer.type) && limits === null && part.passing?.how !== 'around';
-    const swiftly = isPlain ? this.statements(updatingOf(this.run.order, part, catalog, reading), index) : null;
+    const swiftly = isPlain ? this.swiftPart(updatingOf(this.run.order, part, catalog, reading), index) : null;
     const source = sourceOf(part, catalog);
     const work = { index, part, swiftly, dealer, catalog, limits, source, patience: this.patience };
     this.ready = { catalog, reader, writer, work };
     return work;
   }
 
-  /** The statements that write a batch of a part, each put into words when it is first asked for; null where it does not go so. */
-  private statements(part: Updating, index: number): (how: Swiftly) => Standing | null {
+  /** Its statements are put into words when they are first asked for. */
+  private swiftPart(part: Updating, index: number): SwiftPart {
     const known = new Map<string, Standing>();
     const gate = sql`pg_try_advisory_xact_lock_shared(hashtextextended(${value(this.run.id)}, 3))`;
-    return (how) => {
+    const statement = (how: Swiftly): Standing | null => {
       if (!goesBy(part, how)) return null;
       const name = JSON.stringify(how);
       const asking = this.asking(index, 0);
-      const statement = known.get(name) ?? new Standing(updateSwiftly(part, asking, gate, leftOpen('position'), how));
-      known.set(name, statement);
-      return statement;
+      const one = known.get(name) ?? new Standing(updateSwiftly(part, asking, gate, leftOpen('position'), how));
+      known.set(name, one);
+      return one;
     };
+    return { part, statement };
   }
 
   /** Leaves the database to others for the share of time that the run's pace says, or until it has come to something else. */
@@ -419,4 +435,10 @@ export class Lane {
 
 function mustBeCut(error: unknown): void {
   if (blameOf(error) !== 'session') throw error;
+}
+
+/** Throws where the table would store something else than is written, which the catalog does not say. */
+async function mustBeAsKnown(connection: Connection, part: Updating): Promise<void> {
+  const [now] = await askPrepared<{ altered: boolean }>(connection, sql`select ${isAltered(part)} as altered`);
+  if (now!.altered) throw new Altered();
 }

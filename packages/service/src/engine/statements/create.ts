@@ -19,6 +19,7 @@ import {
 } from '@tantamos/core';
 import { itemsOf, type Slice } from './items';
 import { letter } from './rows';
+import { assigned } from './update';
 
 /** A part that makes records of `type`; `source` is the type of those for which it does, null where for none. */
 export interface Creating {
@@ -122,16 +123,18 @@ function drawnKeys(type: RecordType): readonly Sql[] {
 
 /** What is not written is left to the database. `owned`: fields that point at the record it is made for. */
 function insertion(type: RecordType, writes: readonly string[], owned: readonly string[]): Sql {
-  const typed = (name: string): string => type.fields.find((f) => f.name === name)!.dbType;
+  const as = (from: string, name: string): Sql =>
+    assigned(
+      raw(from),
+      type.fields.find((f) => f.name === name)!,
+    );
   const columns = [
     ...type.key.map((name, i) => ({ name, from: raw(`drawn.k${i + 1}`) })),
     ...owned
       // What is made again is written whole, the field that points included.
       .filter((name) => !type.key.includes(name) && !writes.includes(name))
-      .map((name) => ({ name, from: raw(`drawn.owner::${typed(name)}`) })),
-    ...writes.flatMap((name, i) =>
-      type.key.includes(name) ? [] : [{ name, from: raw(`drawn.new_${i + 1}::${typed(name)}`) }],
-    ),
+      .map((name) => ({ name, from: as('drawn.owner', name) })),
+    ...writes.flatMap((name, i) => (type.key.includes(name) ? [] : [{ name, from: as(`drawn.new_${i + 1}`, name) }])),
   ];
   return sql`insert into ${writtenTable(type)} (${join(
     columns.map((c) => identifier(c.name)),

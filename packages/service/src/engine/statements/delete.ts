@@ -15,7 +15,7 @@ import {
 } from '@tantamos/core';
 import { itemsOf, type Slice } from './items';
 import { pointedAt } from './pointers';
-import type { Updating } from './update';
+import { assigned, type Updating } from './update';
 
 /**
  * Locks the records of a slice that are there, so that nothing new can point at them: rows of `n`, and whether the record is
@@ -64,8 +64,11 @@ export function blankField(type: RecordType, field: string, keys: readonly strin
 
 /** Gives what was blanked along with these records its value again, and tells its keys. */
 export function restoreField(type: RecordType, field: string, slice: Slice, along: number): Sql {
-  const { dbType } = type.fields.find((f) => f.name === field)!;
-  return sql`update ${writtenTable(type)} r set ${identifier(field)} = i.value::${raw(dbType)}
+  const back = assigned(
+    raw('i.value'),
+    type.fields.find((f) => f.name === field)!,
+  );
+  return sql`update ${writtenTable(type)} r set ${identifier(field)} = ${back}
     from tantamos.batch_along a
     join tantamos.batch_along_value v on v.preview = a.preview and v.position = a.position and v.along = a.along and v.field = ${value(field)}
     cross join lateral rows from (unnest(a.owners), unnest(a.keys), unnest(v.new)) i(n, key, value)

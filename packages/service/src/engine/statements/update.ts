@@ -15,10 +15,12 @@ import {
   type Checked,
   type Env,
   type Becoming,
+  type Field,
   type Passing,
   type RecordType,
   type Sql,
 } from '@tantamos/core';
+import { isAltered } from './altered';
 import { claimedAt, type Asking, type Fresh } from './claim';
 import { itemsOf, unpackedItems, type Slice } from './items';
 import { isFoundBySpot, keyNames, letter, madeAgain, sameAs, valueJoins } from './rows';
@@ -66,13 +68,14 @@ export const ways: readonly Way[] = ['proved', 'placed', 'keyed'];
 
 /**
  * How the transaction of each way begins. Who proves looks twice at the same records, and has to see the same; and looks for them
- * where they are however small the table is by now, since a plan is kept while it grows.
+ * where they are however small the table is by now, since a plan is kept while it grows. What it sees it sees once it has the
+ * table's lock, for which it may have waited: of others a statement sees what is so when it has that anyway.
  */
-export const beginning: Readonly<Record<Way, string>> = {
-  proved: 'begin isolation level repeatable read; set local enable_seqscan = off',
-  placed: 'begin',
-  keyed: 'begin',
-};
+export function beginning(way: Way, { type }: Updating): string {
+  if (way !== 'proved') return 'begin';
+  const table = writtenTable(type).pieces.join('');
+  return `begin isolation level repeatable read; lock table only ${table} in row exclusive mode; set local enable_seqscan = off`;
+}
 
 /** A way, and what of a stretch matters for it. */
 export interface Swiftly extends Pick<Fresh, 'entire' | 'whole'> {
@@ -81,25 +84,23 @@ export interface Swiftly extends Pick<Fresh, 'entire' | 'whole'> {
 
 /** Can stretches of the part be written that way? */
 export function goesBy({ type, makes, passing }: Updating, { way, entire }: Swiftly): boolean {
-  if (way === 'proved') return makes !== null && passing === null && entire && isFoundBySpot(type);
+  if (way === 'proved') return makes !== null && passing === null && entire && type.isLockable && isFoundBySpot(type);
   return way === 'keyed' || type.hasPlaces;
 }
 
 /**
  * Claims the fresh stretch at `position`, writes its records, and marks all of it done. How many were written is the
  * statement's own count; whoever asks takes it back unless that is all of them. None is where the stretch is another's by now,
- * or somebody works alone (`gate`, an advisory lock that one who is alone holds).
+ * the table is not as the catalog says (`isAltered`), or somebody works alone (`gate`, an advisory lock that one who is alone holds).
  *
  * It is the statement that counts, because telling each record by `returning` takes 0.4 µs, a twentieth of all.
  *
  * Only for types that nothing of the database's own changes meanwhile: what is stored is not read back.
  */
 export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, position: Sql, how: Swiftly): Sql {
-  // A rule made since the catalog was read would do something else, or more, than is counted here.
-  const noRule = sql`not exists (select from pg_rewrite where ev_class = ${value(writtenTable(part.type).pieces.join(''))}::regclass and ev_type = '2')`;
   const write = how.way === 'proved' ? allTogether(part, asking.preview, how) : oneByOne(part, asking.preview, how);
   return sql`
-    ${mark(part)}with gate as materialized (select ${noRule} and ${gate} as open), claimed as materialized (
+    ${mark(part)}with gate as materialized (select not ${isAltered(part)} and ${gate} as open), claimed as materialized (
       select * from gate cross join lateral (${claimedAt(asking, position)}) c where gate.open
     ), marked as (
       update tantamos.run_batch s set outcomes = translate(s.outcomes, ${letter('not_yet')}, ${letter('changed')}), state = 'done', tries = 1,
@@ -212,10 +213,15 @@ function sets({ type, writes }: Updating, from: string): Sql {
   return join(
     writes.map((name, i) => {
       const field = type.fields.find((f) => f.name === name)!;
-      return sql`${identifier(name)} = ${raw(`${from}.new_${i + 1}`)}::${raw(field.dbType)}`;
+      return sql`${identifier(name)} = ${assigned(raw(`${from}.new_${i + 1}`), field)}`;
     }),
     ', ',
   );
+}
+
+/** A frozen text as a value for a field: one that is too long by now is refused, where a cast would cut it. */
+export function assigned(text: Sql, { dbType }: Pick<Field, 'dbType'>): Sql {
+  return dbType.startsWith('character') ? text : sql`${text}::${raw(dbType)}`;
 }
 
 /** A record whose stored values are others than were written, in this transaction. */
@@ -227,8 +233,15 @@ export interface Stored {
   readonly put_back: boolean;
 }
 
-/** Which of these records hold something else than was written: what triggers made of it, before and after. */
-export function storedOtherwise(part: Updating, slice: Slice): Sql {
+/**
+ * Which of these records hold something else than was written: what triggers made of it, before and after. `made`: they are new
+ * ones, and these their keys.
+ */
+export function storedOtherwise(
+  part: Pick<Updating, 'type' | 'writes' | 'env'>,
+  slice: Slice,
+  made: readonly { readonly n: number; readonly key: string }[] | null = null,
+): Sql {
   const { type, writes } = part;
   const scope = new Scope(type, part.env);
   const stored = writes.map((f) => asText(scope.own(f)));
@@ -239,11 +252,14 @@ export function storedOtherwise(part: Updating, slice: Slice): Sql {
     (f, i) => sql`case when ${differs[i]!} then jsonb_build_object(${value(f)}::text, ${stored[i]!}) else '{}' end`,
   );
   const back = stored.map((s, i) => sql`${s} is not distinct from ${raw(`i.old_${i + 1}`)}`);
+  const keys = made
+    ? sql`join unnest(${value(made.map((m) => m.n))}::int[], ${value(made.map((m) => m.key))}::text[]) made(n, key) on made.n = i.n `
+    : raw('');
   return sql`
     select i.n::int as n, ${join(told, ' || ')} as altered, ${join(back, ' and ')} as put_back
     from tantamos.batch b ${valueJoins(writes, 'b.preview', 'b.position')}
     cross join lateral rows from (unnest(b.keys), ${join(arrays, ', ')}) with ordinality i(key, ${join(names, ', ')}, n)
-    left join ${scope.from()} on ${keyIs(type, scope.root, raw('i.key'))}
+    ${keys}left join ${scope.from()} on ${keyIs(type, scope.root, made ? raw('made.key') : raw('i.key'))}
     where b.preview = ${value(slice.previewId)}::uuid and b.position = ${value(slice.batch)}::int
       and i.n = any(${value(slice.only)}::int[]) and (${join(differs, ' or ')})`;
 }

@@ -1,0 +1,37 @@
+import { raw, sql, value, writtenTable, type Sql } from '@tantamos/core';
+import { fires } from '../../catalog/introspect';
+import type { Updating } from './update';
+
+/**
+ * Would an update of a part's fields store something else than it says, though by the catalog it could not? There is a trigger or
+ * a rule that was made since that was read, or a column is of another type by now.
+ *
+ * What is so once the table is locked as an update locks it stays so until the transaction ends (source: Explicit Locking).
+ */
+export function isAltered({ type, writes }: Pick<Updating, 'type' | 'writes'>): Sql {
+  const table = sql`${value(writtenTable(type).pieces.join(''))}::regclass::oid`;
+  const names = sql`${value(writes)}::text[]`;
+  const declared = writes.map((name) => type.fields.find((f) => f.name === name)!.declared);
+  // What is changed through a view sets off the triggers of the table under it, whatever its columns are called there.
+  const isAbout =
+    type.shows === null
+      ? sql` and (t.tgattr = ''::int2vector or exists (select from pg_attribute a
+          where a.attrelid = t.tgrelid and a.attnum = any(t.tgattr) and a.attname::text = any(${names})))`
+      : raw('');
+  const trigger = sql`select from pg_trigger t where t.tgrelid ${tablesOf(type, table)} and t.tgtype & 16 <> 0 and ${raw(fires)}${isAbout}`;
+  const rule = sql`select from pg_rewrite r where r.ev_class = ${table} and r.ev_type = '2'`;
+  const column = sql`select from unnest(${names}, ${value(declared)}::text[]) u(name, declared)
+    join pg_attribute a on a.attrelid = ${table} and a.attname = u.name and format_type(a.atttypid, a.atttypmod) <> u.declared`;
+  return sql`(exists (${trigger}) or exists (${rule}) or exists (${column}))`;
+}
+
+/** Where the triggers of a type may be: at its table, its partitions, and what it shows. */
+function tablesOf({ isPartitioned, shows }: Updating['type'], table: Sql): Sql {
+  if (!isPartitioned && shows === null) return sql`= ${table}`;
+  return sql`in (
+    with recursive of_type as (
+      select unnest(array[${table}, ${value(shows)}::oid]) as oid
+      union
+      select i.inhrelid from of_type o join pg_inherits i on i.inhparent = o.oid join pg_class c on c.oid = i.inhrelid and c.relispartition
+    ) select oid from of_type where oid is not null)`;
+}
