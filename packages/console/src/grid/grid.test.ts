@@ -198,7 +198,7 @@ describe('editing in the grid', () => {
       await cell(4, 'Region')
     )
       .getByRole('button', { name: /Changed by somebody else since: now Theirs/ })
-      .waitFor({ timeout: 20_000 });
+      .waitFor({ timeout: 30_000 });
     await bar().getByRole('button', { name: 'Mine all the same' }).click();
     await button('Change 1 now').click();
     await bar().getByText('1 record changed.').waitFor();

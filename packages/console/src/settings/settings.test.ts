@@ -23,7 +23,6 @@ describe('accounts, rights and unfinished jobs in the console', () => {
       .browser()!
       .newContext({ viewport: { width: 1280, height: 800 } });
     const other = await context.newPage();
-    other.setDefaultTimeout(15_000);
     await signIn(other, opened.w.base, login, password);
     return other;
   };
@@ -176,7 +175,6 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await untilKept(opened.w, '"picked":["1"]');
     // A new window begins a job of its own, while the other is open.
     const second = await page.context().newPage();
-    second.setDefaultTimeout(15_000);
     await go('/records/hives', second);
     await second.getByRole('checkbox', { name: 'Pick 2', exact: true }).click();
     await untilKept(opened.w, '"picked":["2"]');

@@ -4,6 +4,9 @@ import { join } from 'node:path';
 import { chromium, type BrowserContext, type Page } from 'playwright-core';
 import { openWorkspace, type Workspace } from '../../../service/src/testing/workspace';
 
+/** What a page comes to it has come to within so long, in ms, however busy the machine is. */
+const patience = 30_000;
+
 /** Debian's Chromium, headless, with nothing that reaches for the network. */
 export async function openBrowser(): Promise<{ context: BrowserContext; close: () => Promise<void> }> {
   const profile = mkdtempSync(join(tmpdir(), 'tantamos-browser-'));
@@ -51,7 +54,7 @@ export async function openConsole(options: Parameters<typeof openWorkspace>[0] =
   const w = await openWorkspace({ ...options, consoleFolder });
   const browser = await openBrowser();
   const page = await browser.context.newPage();
-  page.setDefaultTimeout(15_000);
+  page.setDefaultTimeout(patience);
   const errors: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));
   await signIn(page, w.base);
@@ -68,7 +71,7 @@ export async function openConsole(options: Parameters<typeof openWorkspace>[0] =
 
 /** Waits until it is so, looking again and again; fails when it does not come to be. */
 export async function until(isSo: () => Promise<boolean>, what: string): Promise<void> {
-  for (const end = Date.now() + 15_000; !(await isSo());) {
+  for (const end = Date.now() + patience; !(await isSo());) {
     if (Date.now() > end) throw new Error(`It did not come to be: ${what}`);
     await new Promise((resolve) => setTimeout(resolve, 40));
   }
@@ -91,7 +94,7 @@ expect.extend({
       return { said, pass: this.equals(said, expected) };
     };
     let last = await isSo();
-    for (const end = Date.now() + 15_000; !last.pass && Date.now() < end; last = await isSo()) {
+    for (const end = Date.now() + patience; !last.pass && Date.now() < end; last = await isSo()) {
       await new Promise((resolve) => setTimeout(resolve, 40));
     }
     const message = () =>

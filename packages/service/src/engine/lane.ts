@@ -439,6 +439,9 @@ function mustBeCut(error: unknown): void {
 
 /** Throws where the table would store something else than is written, which the catalog does not say. */
 async function mustBeAsKnown(connection: Connection, part: Updating): Promise<void> {
-  const [now] = await askPrepared<{ altered: boolean }>(connection, sql`select ${isAltered(part)} as altered`);
+  const [now] = await askPrepared<{ altered: boolean }>(
+    connection,
+    sql`select ${isAltered(part.type, part.writes)} as altered`,
+  );
   if (now!.altered) throw new Altered();
 }

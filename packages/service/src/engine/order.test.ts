@@ -59,7 +59,7 @@ describe('a work order', () => {
   const made = async (parts: readonly CheckedPart[], batchSize = 1000, atOnce = 1) => {
     const job = { selection: { type: parts[0]!.type.id }, edits: [], safety: { batchSize, atOnce, pace: 100 } };
     const id = await w.services.previews.beginParts(parts, job, 'a test', await seenBy(w, 'sorrel'));
-    await w.services.previews.settled(id, 20_000);
+    await w.services.previews.settled(id, 60_000);
     return w.admin.preview(id);
   };
   const carriedOut = async (parts: readonly CheckedPart[], batchSize = 1000, atOnce = 1) => {

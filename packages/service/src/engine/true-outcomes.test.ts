@@ -352,7 +352,7 @@ describe('what became of a record is true', () => {
           { ...setNote(type), selection: { type, ...(keys ? { keys } : {}) } },
           seen,
         );
-        await clerk.previews.settled(id, 10_000);
+        await clerk.previews.settled(id, 60_000);
         return clerk.previews.get(id);
       };
       const first = await begin();

@@ -100,7 +100,7 @@ describe('two services on one database', () => {
     await other.dropPreview(p.id);
     for await (const now of w.admin.previewEvents(p.id))
       if (now.state !== 'working') expect(now.state).toBe('cancelled');
-    await w.services.previews.settled(p.id, 10_000);
+    await w.services.previews.settled(p.id, 60_000);
     await release();
     expect((await w.sql.query('select from tantamos.batch where preview = $1', [p.id])).rowCount).toBe(0);
   });

@@ -136,15 +136,15 @@ describe('taking records away', () => {
   it('streams hundreds of thousands of records with memory that does not grow with them', async () => {
     setFlagsFromString('--expose-gc');
     const collect = runInNewContext('gc') as () => void;
-    // What is alive while the records pass, every 50,000 of them.
+    // What is alive while the records pass, every 20,000 of them.
     const alive = async (body: ExportBody): Promise<number> => {
       let most = 0;
       let lines = 0;
       const { bytes: stream } = await w.admin.files.exportRecords('many', body);
       for await (const piece of stream as unknown as AsyncIterable<Buffer>) {
-        const before = Math.floor(lines / 50_000);
+        const before = Math.floor(lines / 20_000);
         for (let at = piece.indexOf(10); at >= 0; at = piece.indexOf(10, at + 1)) lines++;
-        if (Math.floor(lines / 50_000) === before) continue;
+        if (Math.floor(lines / 20_000) === before) continue;
         collect();
         const { heapUsed, external } = process.memoryUsage();
         most = Math.max(most, heapUsed + external);
@@ -152,8 +152,8 @@ describe('taking records away', () => {
       expect(lines).toBe(body.take!.count);
       return most;
     };
-    const few = await alive({ format: 'jsonl', take: { count: 80_000 } });
-    const all = await alive({ format: 'jsonl', take: { count: 400_000 } });
+    const few = await alive({ format: 'jsonl', take: { count: 40_000 } });
+    const all = await alive({ format: 'jsonl', take: { count: 240_000 } });
     expect(all - few).toBeLessThan(20e6);
   }, 300_000);
 

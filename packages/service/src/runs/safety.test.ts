@@ -23,7 +23,7 @@ describe('how carefully a run goes about it', () => {
       (r) => r.id,
     );
   const until = async (id: string, holds: (r: RunView) => boolean): Promise<RunView> => {
-    for (const end = Date.now() + 15_000; Date.now() < end;) {
+    for (const end = Date.now() + 30_000; Date.now() < end;) {
       const r = await w.admin.run(id);
       if (holds(r)) return r;
       await new Promise((resolve) => setTimeout(resolve, 50));

@@ -8,6 +8,8 @@ import { createApp } from '../http/app';
 import { listen } from '../http/listen';
 import type { Patience as Reader } from '../http/readers';
 import { heard } from './answers';
+import { Database } from '../database/database';
+import { migrate } from '../database/migrate';
 import { openServices, type Services } from '../services';
 import type { Patience } from '../engine/batch';
 import type { Seen } from '../rights/seen';
@@ -28,16 +30,31 @@ export async function freshDatabase(
   return { url: serverUrl(name), drop: () => onServer(`drop database if exists ${name} with (force)`) };
 }
 
-async function onServer(text: string): Promise<void> {
+const onServer = (text: string): Promise<void> => atServer(async (client) => void (await client.query(text)));
+
+/** Copying a template takes turns with others that copy it. */
+async function atServer(work: (client: Postgres) => Promise<void>): Promise<void> {
   const client = new Postgres({ connectionString: serverUrl('postgres') });
   await client.connect();
   try {
-    // Copying a template takes turns with others that copy it.
     await client.query('select pg_advisory_lock(1)');
-    await client.query(text);
+    await work(client);
   } finally {
     await client.end();
   }
+}
+
+/** The name of the same template with our schema in it, made when it is first asked for: that is half of opening a workspace. */
+async function broughtUp(template: string): Promise<string> {
+  const name = `${template}_brought_up`;
+  await atServer(async (client) => {
+    if ((await client.query('select from pg_database where datname = $1', [name])).rowCount === 1) return;
+    await client.query(`create database ${name}_soon template ${template}`);
+    const database = new Database({ url: serverUrl(`${name}_soon`) });
+    await migrate(database).finally(() => database.close());
+    await client.query(`alter database ${name}_soon rename to ${name}`);
+  });
+  return name;
 }
 
 /** A service on a free port with the demo's accounts, its clients, and the database beside it. */
@@ -79,9 +96,12 @@ export async function openWorkspace(
     gone?: () => void;
   } = {},
 ): Promise<Workspace> {
+  const { template = 'meadowline_template' } = options;
+  // Otherwise bringing it up is part of what is tried.
+  const isUsual = !options.before && options.role === undefined && !options.twoRoles;
   const { url, drop } = options.url
     ? { url: options.url, drop: async () => {} }
-    : await freshDatabase(options.template);
+    : await freshDatabase(isUsual ? await broughtUp(template) : template);
   const sql = new Pool({ connectionString: url, max: 4 });
   sql.on('error', () => {});
   await options.before?.(sql);

@@ -1,14 +1,13 @@
-import { raw, sql, value, writtenTable, type Sql } from '@tantamos/core';
+import { raw, sql, value, writtenTable, type RecordType, type Sql } from '@tantamos/core';
 import { fires } from '../../catalog/introspect';
-import type { Updating } from './update';
 
 /**
- * Would an update of a part's fields store something else than it says, though by the catalog it could not? There is a trigger or
+ * Would an update of these fields store something else than it says, though by the catalog it could not? There is a trigger or
  * a rule that was made since that was read, or a column is of another type by now.
  *
  * What is so once the table is locked as an update locks it stays so until the transaction ends (source: Explicit Locking).
  */
-export function isAltered({ type, writes }: Pick<Updating, 'type' | 'writes'>): Sql {
+export function isAltered(type: RecordType, writes: readonly string[]): Sql {
   const table = sql`${value(writtenTable(type).pieces.join(''))}::regclass::oid`;
   const names = sql`${value(writes)}::text[]`;
   const declared = writes.map((name) => type.fields.find((f) => f.name === name)!.declared);
@@ -26,7 +25,7 @@ export function isAltered({ type, writes }: Pick<Updating, 'type' | 'writes'>): 
 }
 
 /** Where the triggers of a type may be: at its table, its partitions, and what it shows. */
-function tablesOf({ isPartitioned, shows }: Updating['type'], table: Sql): Sql {
+function tablesOf({ isPartitioned, shows }: RecordType, table: Sql): Sql {
   if (!isPartitioned && shows === null) return sql`= ${table}`;
   return sql`in (
     with recursive of_type as (

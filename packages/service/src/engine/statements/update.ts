@@ -100,7 +100,7 @@ export function goesBy({ type, makes, passing }: Updating, { way, entire }: Swif
 export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, position: Sql, how: Swiftly): Sql {
   const write = how.way === 'proved' ? allTogether(part, asking.preview, how) : oneByOne(part, asking.preview, how);
   return sql`
-    ${mark(part)}with gate as materialized (select not ${isAltered(part)} and ${gate} as open), claimed as materialized (
+    ${mark(part)}with gate as materialized (select not ${isAltered(part.type, part.writes)} and ${gate} as open), claimed as materialized (
       select * from gate cross join lateral (${claimedAt(asking, position)}) c where gate.open
     ), marked as (
       update tantamos.run_batch s set outcomes = translate(s.outcomes, ${letter('not_yet')}, ${letter('changed')}), state = 'done', tries = 1,
