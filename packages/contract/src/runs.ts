@@ -189,6 +189,10 @@ export const RecheckView = named('RecheckView', {
   at: nullable(moment, 'when all was counted; null while it is under way: ask again with `on`'),
   counted: count,
   changed: count,
+  notCounted: Of.Integer({
+    minimum: 0,
+    description: 'records that the run has changed since they were counted: it was at work meanwhile',
+  }),
   asWritten: count,
   changedSince: count,
   putBack: count,

@@ -5,7 +5,7 @@ import { Client } from 'pg';
 import { copyText, isEmpty } from './load';
 import { leftAlone, meadowline, priceList } from './meadowline';
 
-const hashOf = (seed?: number): string => {
+const hashOf = (seed: number): string => {
   const hash = createHash('sha256');
   for (const table of meadowline(1, seed)) for (const chunk of copyText(table)) hash.update(chunk);
   return hash.digest('hex');

@@ -109,12 +109,14 @@ export function Grid(props: Props) {
     if (more && last >= records.length - 20) onMore();
   }, [more, last, records.length, onMore]);
 
-  // Only ever where they are by now: keys may be faster than what is drawn.
+  // Only ever where they are by now: keys may be faster than what is drawn. Who has left the grid is not fetched back.
   useLayoutEffect(() => {
-    const cell = moved.current && at ? cellAt(at) : null;
-    if (!cell) return;
-    moved.current = false;
-    cell.focus();
+    if (!moved.current || !at) return;
+    const focused = document.activeElement;
+    const isHere = focused === document.body || frame.current?.contains(focused);
+    const cell = cellAt(at);
+    moved.current = isHere === true && !cell;
+    if (isHere) cell?.focus();
   });
 
   // A narrower filter brings other rows under the focus: the cell keeps it, so that keys go on working.

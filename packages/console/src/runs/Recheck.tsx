@@ -90,6 +90,11 @@ function Found({ recheck: r }: { recheck: RecheckView }) {
             .map(([words, n]) => `${number(n)} ${words}`)
             .join(' + ')}
         </p>
+        {r.notCounted > 0 && (
+          <p className="text-pending">
+            {number(r.notCounted)} more changed while it was counted. Count again when the run is over.
+          </p>
+        )}
         {r.matchesNow !== null && (
           <p className="text-quiet">
             The selection found {number(r.matched)} then, {number(r.matchesNow)} now.

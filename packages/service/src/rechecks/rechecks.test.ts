@@ -1,7 +1,7 @@
 import type { JobBody } from '@tantamos/contract';
 import { Catalog } from '@tantamos/core';
 import { recheck } from './rechecks';
-import { done, onBookings, ran, rechecked, refusedWith, undone } from '../testing/jobs';
+import { done, onBookings, previewed, ran, rechecked, refusedWith, rested, undone } from '../testing/jobs';
 import { openWorkspace, seenBy, type Workspace } from '../testing/workspace';
 
 /** One piece a call. */
@@ -84,6 +84,19 @@ describe('what has become of what a run changed', () => {
       safety: { pace: 100 },
     });
     expect(await rechecked(w.admin, gone.id)).toMatchObject({ asWritten: gone.totals.changed, changedSince: 0 });
+  });
+
+  it('says what a run has changed since it was counted', async () => {
+    const p = await previewed(w.admin, note(401, 30, { safety: { pace: 100, askAfter: 10 } }));
+    const waiting = await ran(w.admin, p.id);
+    expect(waiting).toMatchObject({ state: 'waiting_for_you', totals: { changed: 10 } });
+    const counted = await rechecked(w.admin, waiting.id);
+    expect(counted).toMatchObject({ counted: 10, changed: 10, notCounted: 0 });
+    await w.admin.continueRun(waiting.id);
+    await rested(w.admin, waiting.id);
+    const again = await w.admin.recheckRun(waiting.id, { on: counted.id });
+    expect(again).toMatchObject({ counted: 10, changed: 10, notCounted: 20, asWritten: 10 });
+    expect(await rechecked(w.admin, waiting.id)).toMatchObject({ counted: 30, changed: 30, notCounted: 0 });
   });
 
   describe('of many records', () => {

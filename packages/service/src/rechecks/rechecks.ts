@@ -158,6 +158,7 @@ async function view(services: Services, r: RunRow, seen: Seen, now: RecheckRow):
     counted,
     // While a run works on, more is changed than has been counted.
     changed: now.finished_at === null ? Math.max(r.changed, counted) : counted,
+    notCounted: now.finished_at === null ? 0 : Math.max(r.changed - counted, 0),
     asWritten: totals.written,
     changedSince: totals.changed_since,
     putBack: totals.put_back,

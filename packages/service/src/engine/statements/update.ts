@@ -68,8 +68,8 @@ export const ways: readonly Way[] = ['proved', 'placed', 'keyed'];
 
 /**
  * How the transaction of each way begins. Who proves looks twice at the same records, and has to see the same; and looks for them
- * where they are however small the table is by now, since a plan is kept while it grows. What it sees it sees once it has the
- * table's lock, for which it may have waited: of others a statement sees what is so when it has that anyway.
+ * where they are however small the table is by now, since a plan is kept while it grows. Its one snapshot is of when it has the
+ * table's lock, for which it may have waited (see `isAltered`); the other ways have a new one by then in any case.
  */
 export function beginning(way: Way, { type }: Updating): string {
   if (way !== 'proved') return 'begin';
