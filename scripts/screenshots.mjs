@@ -412,6 +412,8 @@ async function pages(executablePath, sql) {
     sql("update growers set code = 'G-OTHER' where id = 5");
     await button('Show them').click();
     await page.getByRole('button', { name: /^Changed by somebody else/ }).waitFor({ timeout: 20_000 });
+    // Names and what was edited side by side.
+    await page.getByRole('grid').evaluate((table) => table.parentElement.scrollTo({ left: 130 }));
     const pending = await half();
     await button('Withdraw all').click();
     await open('inspections');

@@ -102,6 +102,7 @@ describe('editing in the grid', () => {
     await bar().getByText('1 cell in 1 record edited').waitFor();
     // A key is edited by nobody; a required field is not left blank.
     await walkTo(0, 'Id');
+    expect(await button('Edit').count()).toBe(0);
     await press('Enter');
     expect(await page.getByLabel('Value for Id').count()).toBe(0);
     await walkTo(0, 'Code');

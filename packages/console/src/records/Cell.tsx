@@ -27,6 +27,8 @@ interface Props {
   meanwhile: Value | undefined;
   onRefresh: () => void;
   inBlock: boolean;
+  /** Its value can be edited here. */
+  editable: boolean;
   onOpen: () => void;
   onExtend: () => void;
 }
@@ -48,7 +50,7 @@ export function Cell(props: Props) {
         props.onExtend();
       }}
       onDoubleClick={props.onOpen}
-      className={`relative h-8 border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${editor ? '' : 'truncate'} ${props.inBlock ? 'bg-accent-soft' : ''} ${cellOf(column.kind).right ? 'text-right' : ''}`}
+      className={`relative h-8 scroll-mt-8 border-b border-line px-3 whitespace-nowrap -outline-offset-2 ${editor ? '' : 'truncate'} ${props.inBlock ? 'bg-accent-soft' : ''} ${cellOf(column.kind).right ? 'text-right' : ''}`}
     >
       {editor}
       {meanwhile && <Elsewhere now={meanwhile} kind={column.kind} onRefresh={props.onRefresh} />}
@@ -63,7 +65,7 @@ export function Cell(props: Props) {
       ) : value.value === null ? null : (
         <Shown value={value} kind={column.kind} />
       )}
-      {focused && !editor && link !== null && (
+      {focused && !editor && link !== null && props.editable && (
         // Its name leads to the record, so a double click would: this is the way for a mouse.
         <button
           type="button"

@@ -116,7 +116,10 @@ export function Grid(props: Props) {
     const isHere = focused === document.body || frame.current?.contains(focused);
     const cell = cellAt(at);
     moved.current = isHere === true && !cell;
-    if (isHere) cell?.focus();
+    if (!isHere || !cell) return;
+    // No further than needed, so that the name of the record stays in sight.
+    cell.focus({ preventScroll: true });
+    cell.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   });
 
   // A narrower filter brings other rows under the focus: the cell keeps it, so that keys go on working.
@@ -352,6 +355,7 @@ export function Grid(props: Props) {
                     }
                     onRefresh={() => editing?.onRefresh()}
                     inBlock={anchor !== null && block !== null && isWithin(block, index, i)}
+                    editable={typeof editing?.fieldOf(columns[i]!.name) === 'object'}
                     onOpen={() => start({ row: index, column: i }, null)}
                     onExtend={() => focus(index, i, true)}
                     place={`${index}:${i}`}
@@ -397,7 +401,8 @@ const shownLength = (v: FoundRecord['values'][number] | undefined): number => (v
 /** Wide enough for what such fields usually hold, and for the choices on the first page, until a person says otherwise. */
 function widthOf(column: Found['columns'][number], longest: number): number {
   const usual: Partial<Record<typeof column.kind, number>> = {
-    key: 84,
+    // Room for the value beside what a cell with the focus offers.
+    key: 104,
     number: 112,
     yes_no: 104,
     date: 116,

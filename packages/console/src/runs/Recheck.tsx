@@ -23,7 +23,7 @@ export default function Recheck({ run, onClose }: { run: RunView; onClose: () =>
           <Counting now={found.data} />
         ) : (
           <>
-            <Found recheck={found.data} />
+            <Found recheck={found.data} uncounted={run.totals.changed - found.data.changed} />
             <KeptBefore run={run} />
           </>
         )}
@@ -73,7 +73,8 @@ function KeptBefore({ run }: { run: RunView }) {
   );
 }
 
-function Found({ recheck: r }: { recheck: RecheckView }) {
+/** `uncounted`: changed by the run while, and since, it was counted. */
+function Found({ recheck: r, uncounted }: { recheck: RecheckView; uncounted: number }) {
   const counts = [
     ['stand as written', r.asWritten],
     ['changed since', r.changedSince],
@@ -90,9 +91,9 @@ function Found({ recheck: r }: { recheck: RecheckView }) {
             .map(([words, n]) => `${number(n)} ${words}`)
             .join(' + ')}
         </p>
-        {r.notCounted > 0 && (
+        {uncounted > 0 && (
           <p className="text-pending">
-            {number(r.notCounted)} more changed while it was counted. Count again when the run is over.
+            {number(uncounted)} more are changed by now. Count again.
           </p>
         )}
         {r.matchesNow !== null && (

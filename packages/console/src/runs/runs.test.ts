@@ -111,6 +111,23 @@ describe('runs in the console', () => {
     expect(await page.getByRole('row', { name: /B-00005/ }).count()).toBe(20);
   });
 
+  it('a count of a run that goes on meanwhile says that it is not all', async () => {
+    const p = await previewed(w.admin, note(531, 25, 'counted too early', { askAfter: 5 }));
+    const { id } = await w.admin.startRun({ preview: p.id });
+    await goTo(`/runs/${id}`);
+    await status(/first 5 done/).waitFor();
+    await button('Recheck…').click();
+    const sheet = page.getByRole('dialog');
+    await sheet.getByText('5 changed = 5 stand as written').waitFor();
+    expect(await sheet.getByText('more are changed by now').count()).toBe(0);
+    await w.admin.continueRun(id);
+    await sheet.getByText('20 more are changed by now. Count again.').waitFor();
+    await sheet.getByRole('button', { name: 'Count again' }).click();
+    await sheet.getByText('25 changed = 25 stand as written').waitFor();
+    expect(await sheet.getByText('more are changed by now').count()).toBe(0);
+    await page.keyboard.press('Escape');
+  });
+
   it('a part of a run is undone: picked records, then those that a filter finds', async () => {
     const before = (await w.sql.query('select note from bookings where id between 601 and 610 order by id')).rows;
     const r = await done(w.admin, note(601, 9, 'to be undone'));
