@@ -99,8 +99,7 @@ export const changes: Verb = (program) => {
         out(
           `changed ${number(found.changed)}: ${number(found.asWritten)} stand as written, ${number(found.changedSince)} changed since, ${number(found.putBack)} put back, ${number(found.gone)} gone`,
         );
-        if (found.notCounted > 0)
-          out(`${number(found.notCounted)} more are changed by now. Count again.`);
+        if (found.notCounted > 0) out(`${number(found.notCounted)} more are changed by now. Count again.`);
         if (found.matchesNow !== null)
           out(`The selection found ${number(found.matched)} then, ${number(found.matchesNow)} now.`);
         for (const f of found.fields) {

@@ -91,11 +91,7 @@ function Found({ recheck: r, uncounted }: { recheck: RecheckView; uncounted: num
             .map(([words, n]) => `${number(n)} ${words}`)
             .join(' + ')}
         </p>
-        {uncounted > 0 && (
-          <p className="text-pending">
-            {number(uncounted)} more are changed by now. Count again.
-          </p>
-        )}
+        {uncounted > 0 && <p className="text-pending">{number(uncounted)} more are changed by now. Count again.</p>}
         {r.matchesNow !== null && (
           <p className="text-quiet">
             The selection found {number(r.matched)} then, {number(r.matchesNow)} now.
