@@ -1,9 +1,10 @@
 // npm run demo -- --size 10: fresh demo data, so many times as much, in this checkout's own cluster or a given database.
-import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
-import { dataFolder, needDatabase, runChild, startCluster } from './lib/cluster.mjs';
+import { roles } from './lib/cluster-access.mjs';
+import { dataFolder, startCluster } from './lib/cluster.mjs';
 import { needBuild, needPackages, needPostgres, root } from './lib/packages.mjs';
+import { runChild } from './lib/processes.mjs';
 import { main, say, Trouble } from './lib/say.mjs';
 
 await main(async () => {
@@ -19,21 +20,12 @@ await main(async () => {
   try {
     if (cluster) {
       say('dropping the demo database of this checkout …');
-      spawnSync(join(programs, 'psql'), [
-        '-Xq',
-        '-d',
-        cluster.url('postgres'),
-        '-c',
-        'drop database if exists meadowline',
-      ]);
-      needDatabase(programs, cluster, 'meadowline');
+      cluster.dropDatabase('meadowline');
+      cluster.needDatabase('meadowline');
     }
-    const url = given ?? cluster.url('meadowline');
-    process.exitCode = await runChild(
-      process.execPath,
-      [join(root, 'packages/demo/dist/main.js'), url, String(size)],
-      {},
-    ).done;
+    const program = join(root, 'packages/demo/dist/main.js');
+    const env = { TANTAMOS_DATABASE_URL: given ?? cluster.url('meadowline', roles.owner) };
+    process.exitCode = await runChild(process.execPath, [program, String(size)], env).done;
     if (process.exitCode === 0) say('start it with: npm start');
   } finally {
     cluster?.stop();

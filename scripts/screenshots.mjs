@@ -3,9 +3,10 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { needDatabase, runChild, startCluster } from './lib/cluster.mjs';
 import { install, needBuild, needChromium, needPackages, needPostgres, root } from './lib/packages.mjs';
+import { runChild } from './lib/processes.mjs';
 import { main, say, Trouble } from './lib/say.mjs';
+import { withTemporaryCluster } from './lib/temporary-cluster.mjs';
 
 const port = 7488;
 const base = `http://127.0.0.1:${port}`;
@@ -14,31 +15,28 @@ const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway
 
 await main(async () => {
   needPackages();
-  const programs = needPostgres();
+  needPostgres();
   const chromium = needChromium();
   needBuild();
-  const work = mkdtempSync(join(tmpdir(), 'tantamos-pictures-'));
-  const cluster = await startCluster(programs, work, { throwaway: true });
-  let service;
-  try {
-    needDatabase(programs, cluster, 'meadowline');
-    const env = { TANTAMOS_DATABASE_URL: cluster.url('meadowline'), TANTAMOS_PORT: String(port) };
-    service = runChild(process.execPath, [join(root, 'packages/service/dist/main.js')], env, [
+  await withTemporaryCluster('pictures', { throwaway: true }, async (cluster, work) => {
+    cluster.needDatabase('meadowline');
+    const env = { ...cluster.serviceEnvironment('meadowline'), TANTAMOS_PORT: String(port) };
+    const service = runChild(process.execPath, [join(root, 'packages/service/dist/main.js')], env, [
       'ignore',
       'ignore',
       'inherit',
       'ipc',
     ]);
-    await answered();
-    mkdirSync(folder, { recursive: true });
-    await pages(chromium, (text) => spawnSync(join(programs, 'psql'), [cluster.url('meadowline'), '-qc', text]));
-    terminal(work);
-  } finally {
-    service?.child.kill('SIGTERM');
-    await service?.done;
-    cluster.stop();
-    rmSync(work, { recursive: true, force: true });
-  }
+    try {
+      await answered();
+      mkdirSync(folder, { recursive: true });
+      await pages(chromium, (text) => cluster.sql('meadowline', text));
+      terminal(work);
+    } finally {
+      service.child.kill('SIGTERM');
+      await service.done;
+    }
+  });
 });
 
 async function answered() {

@@ -1,28 +1,27 @@
 // npm test: packages, PostgreSQL, Chromium, build, a throwaway cluster with the demo data in a template, then Jest.
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { needDatabase, runChild, startCluster } from './lib/cluster.mjs';
+import { roles } from './lib/cluster-access.mjs';
 import { needBuild, needChromium, needPackages, needPostgres, root } from './lib/packages.mjs';
+import { runChild } from './lib/processes.mjs';
 import { main, Trouble } from './lib/say.mjs';
+import { withTemporaryCluster } from './lib/temporary-cluster.mjs';
 
 await main(async () => {
   needPackages();
-  const programs = needPostgres();
+  needPostgres();
   const chromium = needChromium();
   needBuild();
-  const folder = mkdtempSync(join(tmpdir(), 'tantamos-test-'));
-  const cluster = await startCluster(programs, folder, { throwaway: true });
-  let child;
-  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child?.kill(signal));
-  try {
-    needDatabase(programs, cluster, 'meadowline_template');
-    const load = [join(root, 'packages/demo/dist/main.js'), cluster.url('meadowline_template'), '1'];
-    if (spawnSync(process.execPath, load, { stdio: ['ignore', 'inherit', 'pipe'] }).status !== 0)
-      throw new Trouble('The demo data could not be loaded.');
+  await withTemporaryCluster('test', { throwaway: true }, async (cluster, folder, childOf) => {
+    for (const name of ['meadowline_template', 'blank_template']) cluster.needDatabase(name);
+    const load = spawnSync(process.execPath, [join(root, 'packages/demo/dist/main.js'), '1'], {
+      env: { ...process.env, TANTAMOS_DATABASE_URL: cluster.url('meadowline_template', roles.owner) },
+      stdio: ['ignore', 'inherit', 'pipe'],
+    });
+    if (load.status !== 0) throw new Trouble(`The demo data could not be loaded.\n${load.stderr}`);
     // Tests that only read share one copy: a template somebody is connected to cannot be copied.
-    needDatabase(programs, cluster, 'meadowline_read', 'meadowline_template');
+    cluster.needDatabase('meadowline_read', 'meadowline_template');
     const env = {
       TANTAMOS_TEST_SERVER: cluster.url(''),
       TANTAMOS_CHROMIUM: chromium,
@@ -48,16 +47,12 @@ await main(async () => {
         'ignore',
         'inherit',
       ]);
-      child = run.child;
-      const code = await run.done;
+      const code = await childOf(run);
       process.exitCode ||= code;
       reports.push(report);
     }
     sayCounts(reports);
-  } finally {
-    cluster.stop();
-    rmSync(folder, { recursive: true, force: true });
-  }
+  });
 });
 
 /** The closing line: how many passed and failed. */

@@ -1,93 +1,176 @@
-import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import {
-  appendFileSync,
+  chmodSync,
   chownSync,
+  closeSync,
   existsSync,
   mkdirSync,
+  mkdtempSync,
   openSync,
   readFileSync,
   rmSync,
   writeSync,
-  closeSync,
 } from 'node:fs';
-import { createServer } from 'node:net';
-import { homedir, userInfo } from 'node:os';
-import { join } from 'node:path';
+import { homedir, tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import {
+  newPasswords,
+  ownershipStatement,
+  passwordStatement,
+  readPasswords,
+  roles,
+  rolesStatement,
+  writeAccessRules,
+  writePasswords,
+} from './cluster-access.mjs';
 import { root } from './packages.mjs';
+import { clusterAccount, runProgram } from './processes.mjs';
 import { Trouble } from './say.mjs';
 
-const isRoot = process.getuid() === 0;
+/** Part of the socket's name, also where nothing listens on TCP. */
+const socketPort = 5432;
+/** Bytes that a socket's path may have (Linux, unix(7): 108 with the final NUL). */
+const longestSocketPath = 107;
 
-/** Where this checkout's own cluster lives: a place that the user it runs as can reach. */
+/** The data folder of this checkout's own cluster. */
 export function dataFolder() {
   if (process.env.TANTAMOS_DATA) return process.env.TANTAMOS_DATA;
   const name = createHash('sha256').update(root).digest('hex').slice(0, 12);
-  if (isRoot) return join('/var/lib/tantamos', name);
+  if (process.getuid() === 0) return join('/var/lib/tantamos', name);
   return join(process.env.XDG_DATA_HOME ?? join(homedir(), '.local', 'share'), 'tantamos', name);
 }
 
 /**
- * Starts a cluster of our own in `folder` on a free loopback port and returns `{ url(database), stop() }`.
- * One starter at a time: a second one is told who holds the folder. `throwaway`: no fsync, for tests.
+ * Starts the cluster in `folder`, creating it if needed, and returns
+ * - `url(database, role)`: an address with the role's password; for the environment of a child, never for a command line;
+ * - `serviceEnvironment(database)`: what the service needs to work there, with its two roles;
+ * - `needDatabase(name, template)`, `dropDatabase(name)`, `sql(database, text)` (by the superuser), `stop()`.
+ *
+ * It listens on a Unix socket in a folder that only its account (and root) can enter, and every role needs its password.
+ * `tcpPort`: also on this port of 127.0.0.1. `throwaway`: no fsync and one password for all roles, for tests. A cluster of
+ * an earlier version, which let every local account in, is converted before anybody can reach it.
+ * Throws a Trouble if somebody else has started this folder.
  */
-export async function startCluster(programs, folder, { throwaway = false } = {}) {
-  const owner = isRoot ? accountOf('postgres') : undefined;
-  mkdirSync(folder, { recursive: true, mode: 0o755 });
+export async function startCluster(programs, folder, { throwaway = false, tcpPort } = {}) {
+  const account = clusterAccount();
+  mkdirSync(dirname(folder), { recursive: true, mode: 0o755 });
+  mkdirSync(folder, { recursive: true, mode: 0o700 });
   const unlock = lock(join(folder, 'in-use-by'));
+  let socket;
   try {
-    if (owner) chownSync(folder, owner.uid, owner.gid);
+    // The folder stays ours: what root writes must not stand where another account could put a link.
+    chownSync(folder, process.getuid(), process.getgid());
+    chmodSync(folder, account ? 0o711 : 0o700);
     const data = join(folder, 'data');
-    const tool = (name, args) => runTool(join(programs, name), args, owner, folder);
-    if (!existsSync(join(data, 'PG_VERSION'))) {
-      // Not called tantamos: PostgreSQL puts new tables into a schema of the account's own name if there is one.
-      rmSync(data, { recursive: true, force: true });
-      tool('initdb', [
-        '-D',
-        data,
-        '-U',
-        'meadow',
-        '-E',
-        'UTF8',
-        '--locale=C.UTF-8',
-        '--auth=trust',
-        '--no-instructions',
-      ]);
-      appendFileSync(join(data, 'postgresql.conf'), settings(throwaway));
+    const tool = (name, args, input) => runProgram(account, join(programs, name), args, { cwd: folder, input });
+    const stopServer = () => tool('pg_ctl', ['-D', data, '-m', 'fast', '-w', 'stop']);
+    const passwordFile = join(folder, 'pgpass');
+
+    const isNew = !existsSync(join(data, 'PG_VERSION'));
+    if (isNew) {
+      // Left of a start that was cut off; without its data the passwords are of no use.
+      for (const old of [data, passwordFile]) rmSync(old, { recursive: true, force: true });
+      ownFolder(data, account);
+      const access = ['--auth-local=peer', '--auth-host=reject'];
+      tool('initdb', ['-D', data, '-U', roles.superuser, '-E', 'UTF8', '--locale=C.UTF-8', ...access]);
     }
-    // Left running by a starter that was killed: stop it, so that port and options are ours again.
-    if (existsSync(join(data, 'postmaster.pid')))
-      spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
-    const port = await freePort();
-    const options = `-p ${port} -c max_connections=200 -c listen_addresses=127.0.0.1 -c unix_socket_directories=`;
-    tool('pg_ctl', ['-D', data, '-l', join(folder, 'log'), '-o', options, '-w', '-t', '60', 'start']);
-    return {
+    // Left running by a start that was killed: its options would not be ours.
+    if (existsSync(join(data, 'postmaster.pid'))) quietly(stopServer);
+    const accessRules = join(folder, 'pg_hba.conf');
+    writeAccessRules(accessRules);
+    let passwords = readPasswords(passwordFile);
+    if (!passwords) {
+      passwords = newPasswords(throwaway);
+      // Where earlier versions wrote their log.
+      rmSync(join(folder, 'log'), { force: true });
+      // In single-user mode nobody else can reach the server. The file comes last: without it, this is done again.
+      const statement = passwordStatement(roles.superuser, passwords[roles.superuser]);
+      tool('postgres', ['--single', '-D', data, 'postgres'], `${statement}\n`);
+      writePasswords(passwordFile, passwords);
+    }
+
+    socket = socketFolder(folder, account);
+    const port = tcpPort ?? socketPort;
+    const options = optionsOf({
       port,
-      url: (database) => `postgres://meadow@127.0.0.1:${port}/${database}`,
+      listen_addresses: tcpPort ? '127.0.0.1' : '',
+      unix_socket_directories: socket.path,
+      unix_socket_permissions: '0700',
+      hba_file: accessRules,
+      password_encryption: 'scram-sha-256',
+      max_connections: 200,
+      shared_buffers: '256MB',
+      max_wal_size: '4GB',
+      default_toast_compression: 'lz4',
+      ...(throwaway ? { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' } : {}),
+    });
+    const log = join(data, 'server.log');
+    tool('pg_ctl', ['-D', data, '-l', log, '-o', options, '-w', '-t', '60', 'start']);
+
+    const url = (database, role = roles.superuser) =>
+      `postgres://${role}:${passwords[role]}@${encodeURIComponent(socket.path)}:${port}/${database}`;
+    const sql = (database, text) => {
+      const where = ['-h', socket.path, '-p', String(port), '-U', roles.superuser, '-d', database];
+      const how = ['-X', '-q', '-A', '-t', '-v', 'ON_ERROR_STOP=1', '-f', '-'];
+      const env = { PGPASSFILE: passwordFile };
+      return runProgram(undefined, join(programs, 'psql'), [...where, ...how], { input: text, env }).trim();
+    };
+    sql('postgres', rolesStatement(passwords));
+    return {
+      url,
+      sql,
+      socket: socket.path,
+      passwordFile,
+      serviceEnvironment: (database) => ({
+        TANTAMOS_DATABASE_URL: url(database, roles.everyday),
+        TANTAMOS_OWNER_URL: url(database, roles.owner),
+      }),
+      needDatabase(name, template = 'template1') {
+        const owner = sql('postgres', `select datdba::regrole from pg_database where datname = '${name}'`);
+        if (owner === '') sql('postgres', `create database ${name} template ${template}`);
+        if (owner !== roles.owner) sql(name, ownershipStatement(name));
+      },
+      dropDatabase: (name) => void sql('postgres', `drop database if exists ${name}`),
       stop() {
-        spawnSync(join(programs, 'pg_ctl'), ['-D', data, '-m', 'fast', '-w', 'stop'], as(owner, folder));
+        quietly(stopServer);
+        socket.remove();
         unlock();
       },
     };
   } catch (error) {
+    socket?.remove();
     unlock();
     throw error;
   }
 }
 
-/** Creates the database if the cluster does not have it; run by `psql`, so that nothing need be built yet. */
-export function needDatabase(programs, cluster, name, template = 'template1') {
-  const psql = (text) =>
-    runTool(join(programs, 'psql'), ['-X', '-At', '-d', cluster.url('postgres'), '-c', text]).trim();
-  if (psql(`select 1 from pg_database where datname = '${name}'`) !== '1')
-    psql(`create database ${name} template ${template}`);
+/** As `pg_ctl -o` takes them: each in single quotes, for its shell. */
+const optionsOf = (settings) =>
+  Object.entries(settings)
+    .map(([name, setting]) => `-c ${name}='${String(setting).replaceAll("'", "'\''")}'`)
+    .join(' ');
+
+/** Creates a folder that only the cluster's account can enter. */
+function ownFolder(path, account) {
+  mkdirSync(path, { mode: 0o700 });
+  if (account) chownSync(path, account.uid, account.gid);
 }
 
-const settings = (throwaway) => `
-shared_buffers = 256MB
-max_wal_size = 4GB
-default_toast_compression = lz4
-${throwaway ? 'fsync = off\nsynchronous_commit = off\nfull_page_writes = off\n' : ''}`;
+/** A folder for the socket that only the cluster's account can enter: in the cluster's own, or elsewhere if that path is too long. */
+function socketFolder(folder, account) {
+  const fits = (path) => Buffer.byteLength(join(path, `.s.PGSQL.${socketPort}.lock`)) <= longestSocketPath;
+  const own = join(folder, 'socket');
+  if (fits(own)) {
+    rmSync(own, { recursive: true, force: true });
+    ownFolder(own, account);
+    return { path: own, remove: () => rmSync(own, { recursive: true, force: true }) };
+  }
+  const parent = [tmpdir(), '/tmp'].find((path) => fits(join(path, 'tantamos-XXXXXX')));
+  if (!parent) throw new Trouble(`The path of ${folder} is too long for a socket; set TANTAMOS_DATA to a shorter one.`);
+  const path = mkdtempSync(join(parent, 'tantamos-'));
+  if (account) chownSync(path, account.uid, account.gid);
+  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
+}
 
 function lock(path) {
   for (let tries = 0; tries < 2; tries++) {
@@ -102,13 +185,13 @@ function lock(path) {
       const pid = Number(readFileSync(path, 'utf8'));
       if (isAlive(pid))
         throw new Trouble(
-          `This checkout is already started (process ${pid}); two starts do not share a data folder.\n` +
+          `This checkout is already started (process ${pid}); two starts cannot share a data folder.\n` +
             'Stop the other one, or give this one a folder of its own: TANTAMOS_DATA=/some/folder npm start',
         );
       rmSync(path, { force: true });
     }
   }
-  throw new Trouble(`The data folder is being taken by another start: ${path}`);
+  throw new Trouble(`Another start is taking the data folder: ${path}`);
 }
 
 function isAlive(pid) {
@@ -121,49 +204,10 @@ function isAlive(pid) {
   }
 }
 
-function accountOf(name) {
-  const id = (flag) => Number(spawnSync('id', [flag, name], { encoding: 'utf8' }).stdout);
-  const [uid, gid] = [id('-u'), id('-g')];
-  if (!uid) throw new Trouble(`PostgreSQL does not run as root, and there is no account “${name}” to run it as.`);
-  return { uid, gid };
-}
-
-function as(owner, cwd) {
-  return owner
-    ? {
-        uid: owner.uid,
-        gid: owner.gid,
-        cwd,
-        encoding: 'utf8',
-        env: { PATH: process.env.PATH, HOME: cwd, LC_ALL: 'C.UTF-8' },
-      }
-    : { encoding: 'utf8', cwd, env: { ...process.env, LC_ALL: 'C.UTF-8', USER: userInfo().username } };
-}
-
-function runTool(program, args, owner, cwd = '/') {
-  const { status, stdout, stderr, error } = spawnSync(program, args, {
-    ...as(owner, cwd),
-    stdio: ['ignore', 'pipe', 'pipe'],
-    timeout: 120_000,
-  });
-  if (status !== 0) throw new Trouble(`${program} failed: ${error?.message ?? ''}${stderr ?? ''}${stdout ?? ''}`);
-  return stdout;
-}
-
-function freePort() {
-  return new Promise((resolve, reject) => {
-    const probe = createServer();
-    probe.once('error', reject);
-    probe.listen(0, '127.0.0.1', () => {
-      const { port } = probe.address();
-      probe.close(() => resolve(port));
-    });
-  });
-}
-
-/** A child that ends when this script does; resolves with its exit code. */
-export function runChild(command, args, env, stdio = 'inherit') {
-  const child = spawn(command, args, { cwd: root, stdio, env: { ...process.env, ...env } });
-  const done = new Promise((resolve) => child.once('exit', (code, signal) => resolve(code ?? (signal ? 1 : 0))));
-  return { child, done };
+function quietly(work) {
+  try {
+    work();
+  } catch (error) {
+    if (!(error instanceof Trouble)) throw error;
+  }
 }

@@ -7,7 +7,7 @@ import { keptFigures } from './kept';
 import { editFigures } from './edits';
 import { functionFigures, functionTable } from './functions';
 import { awaitedFigure, runFigures } from './runs';
-import { startService, type Service } from './service';
+import { adminUrl, startService, type Service } from './service';
 import { inTurn, seconds } from './turns';
 import { ruleFigures } from './rules';
 import { fileFigures } from './files';
@@ -21,7 +21,6 @@ const program = join(__dirname, '..', '..', 'service', 'dist', 'main.js');
 async function bench(): Promise<void> {
   const { values } = parseArgs({
     options: {
-      url: { type: 'string' },
       rows: { type: 'string', default: '1000000' },
       json: { type: 'boolean' },
       find: { type: 'boolean' },
@@ -38,29 +37,29 @@ async function bench(): Promise<void> {
       only: { type: 'string' },
     },
   });
-  if (values.kept) return keptOnly(values.url!);
+  if (values.kept) return keptOnly(adminUrl());
   const rows = Number(values.rows);
   if (values.foreground)
-    return foregroundOnly(values.url!, rows, Boolean(values.json), values.batch ? Number(values.batch) : null);
-  if (values.edits) return editsOnly(values.url!, rows, Boolean(values.json));
-  if (values.values) return valuesOnly(values.url!, rows, Boolean(values.json));
-  if (values.files) return filesOnly(values.url!, rows, Boolean(values.json));
-  if (values.rules) return rulesOnly(values.url!, rows, Boolean(values.json));
-  if (values.functions) return functionsOnly(values.url!, rows, Boolean(values.json), values.only);
-  const db = new Client({ connectionString: values.url! });
+    return foregroundOnly(adminUrl(), rows, Boolean(values.json), values.batch ? Number(values.batch) : null);
+  if (values.edits) return editsOnly(adminUrl(), rows, Boolean(values.json));
+  if (values.values) return valuesOnly(adminUrl(), rows, Boolean(values.json));
+  if (values.files) return filesOnly(adminUrl(), rows, Boolean(values.json));
+  if (values.rules) return rulesOnly(adminUrl(), rows, Boolean(values.json));
+  if (values.functions) return functionsOnly(adminUrl(), rows, Boolean(values.json), values.only);
+  const db = new Client({ connectionString: adminUrl() });
   await db.connect();
   // Before the service reads its catalog.
   say('making orders_two …');
   await makeTable(db, 'orders_two', values.run ? 1 : rows);
   await makeTable(db, 'orders_one', 1);
-  const service = await startService(program, values.url!);
+  const service = await startService(program);
   const figures: Figure[] = values.run ? [] : await findFigures(db, service, rows);
   const work = { db, rows, rounds: Number(values.rounds) };
   if (!values.find) figures.push(...(await runFigures(work, service, say)));
   await service.stop();
   // The lanes of a run are shared by all services of a database, so the one that waits for the disk has it to itself.
   if (!values.find) {
-    const waiting = await startService(program, values.url!, { TANTAMOS_AWAIT_COMMITS: 'yes' }, service);
+    const waiting = await startService(program, { TANTAMOS_AWAIT_COMMITS: 'yes' }, service);
     figures.push(await awaitedFigure(work, waiting, say));
     await waiting.stop();
   }
@@ -72,7 +71,7 @@ async function bench(): Promise<void> {
 async function functionsOnly(url: string, rows: number, json: boolean, only?: string): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url);
+  const service = await startService(program);
   const taken = await functionFigures(db, service, rows, say, only).finally(async () => {
     await service.stop();
     await db.end();
@@ -84,7 +83,7 @@ async function functionsOnly(url: string, rows: number, json: boolean, only?: st
 async function editsOnly(url: string, rows: number, json: boolean): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url);
+  const service = await startService(program);
   const taken = await editFigures(db, service, rows, { settled, runOf }, say).finally(async () => {
     await service.stop();
     await db.end();
@@ -103,7 +102,7 @@ async function editsOnly(url: string, rows: number, json: boolean): Promise<void
 async function foregroundOnly(url: string, rows: number, json: boolean, batch: number | null): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url, process.env);
+  const service = await startService(program);
   const f = await foregroundFigures(db, url, service, rows, settled, say, batch).finally(async () => {
     await service.stop();
     await db.end();
@@ -125,7 +124,7 @@ async function foregroundOnly(url: string, rows: number, json: boolean, batch: n
 async function rulesOnly(url: string, rows: number, json: boolean): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url);
+  const service = await startService(program);
   const taken = await ruleFigures(db, service, rows, say).finally(async () => {
     await service.stop();
     await db.end();
@@ -150,7 +149,7 @@ async function rulesOnly(url: string, rows: number, json: boolean): Promise<void
 async function filesOnly(url: string, rows: number, json: boolean): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url);
+  const service = await startService(program);
   const f = await fileFigures(db, service, rows / 10, { settled }, say).finally(async () => {
     await service.stop();
     await db.end();
@@ -173,7 +172,7 @@ async function filesOnly(url: string, rows: number, json: boolean): Promise<void
 async function valuesOnly(url: string, rows: number, json: boolean): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
-  const service = await startService(program, url);
+  const service = await startService(program);
   const taken = await valuesFigures(db, service, rows, { settled }, say).finally(async () => {
     await service.stop();
     await db.end();
@@ -197,7 +196,7 @@ async function keptOnly(url: string): Promise<void> {
   const db = new Client({ connectionString: url });
   await db.connect();
   await makeTable(db, 'orders_kept', 100);
-  const service = await startService(program, url);
+  const service = await startService(program);
   const { kept, drop } = await keptFigures(db, service);
   await service.stop();
   await db.end();

@@ -12,15 +12,17 @@ export interface Service {
   stop(): Promise<void>;
 }
 
+/** The address for statements by hand: a superuser's. The script that starts the bench gives it, and the services' own addresses. */
+export function adminUrl(): string {
+  const url = process.env.TANTAMOS_ADMIN_URL;
+  if (!url) throw new Error('Start it with npm run bench, chaos, siege or fuzz.');
+  return url;
+}
+
 /** `beside`: another one on the same database, which has an administrator already. */
-export async function startService(
-  program: string,
-  url: string,
-  more: NodeJS.ProcessEnv = {},
-  beside?: Service,
-): Promise<Service> {
+export async function startService(program: string, more: NodeJS.ProcessEnv = {}, beside?: Service): Promise<Service> {
   const child = spawn(process.execPath, [program], {
-    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0', ...more },
+    env: { ...process.env, TANTAMOS_PORT: '0', ...more },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   // Whatever becomes of the bench, it does not stay.

@@ -1,10 +1,10 @@
 import type { Page } from 'playwright-core';
 import { Client as Postgres } from 'pg';
-import { serverUrl, type Workspace } from '../../service/src/testing/workspace';
+import { serverUrl, testPassword, type Workspace } from '../../service/src/testing/workspace';
 import { accessibilityTroubles, openConsole, type OpenConsole } from './testing/browser';
 
 const role = `clerk_${process.pid}`;
-const schema = `create role ${role} login; grant create on schema public to ${role};
+const schema = () => `create role ${role} login password '${testPassword()}'; grant create on schema public to ${role};
   create table prefs (id integer primary key, name text, data jsonb not null);
   insert into prefs values (1, 'First', '{"size": 1.50, "columns": ["name", {"owner": true}], "none": []}');
   create table wages (id integer primary key, name text);
@@ -18,7 +18,7 @@ describe('the console of a database that may be read in part', () => {
   let w: Workspace;
   let page: Page;
   beforeAll(async () => {
-    opened = await openConsole({ template: 'template1', role, before: (sql) => sql.query(schema) });
+    opened = await openConsole({ template: 'template1', role, before: (sql) => sql.query(schema()) });
     ({ w, page } = opened);
   });
   afterAll(async () => {

@@ -1,7 +1,7 @@
 import { Client } from 'pg';
 import { isEmpty, loadMeadowline } from './load';
 
-/** `main.js URL SIZE`: loads Meadowline into an empty database and says how long it took. */
+/** `main.js SIZE`, with the address in TANTAMOS_DATABASE_URL: loads Meadowline into an empty database and says how long it took. */
 async function load(url: string, size: number): Promise<void> {
   const client = new Client({ connectionString: url });
   await client.connect();
@@ -21,4 +21,4 @@ async function load(url: string, size: number): Promise<void> {
   }
 }
 
-void load(process.argv[2]!, Number(process.argv[3] ?? 1));
+void load(process.env.TANTAMOS_DATABASE_URL!, Number(process.argv[2] ?? 1));

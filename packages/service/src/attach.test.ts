@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { detach } from './detach';
 import { done, previewed, ran, refusedWith } from './testing/jobs';
-import { freshDatabase, openWorkspace, serverUrl, type Workspace } from './testing/workspace';
+import { freshDatabase, openWorkspace, serverUrl, testPassword, type Workspace } from './testing/workspace';
 import { Client as Postgres } from 'pg';
 
 // The lines that docs/attach.md shows are the lines that are tried here.
@@ -33,7 +33,7 @@ describe('attached to somebody’s database with the least rights', () => {
     const name = new URL(url).pathname.slice(1);
     sql = new Postgres({ connectionString: url });
     await sql.connect();
-    await sql.query(`create role ${owner} login; grant all on schema public to ${owner}; set role ${owner};
+    await sql.query(`create role ${owner} login password '${testPassword()}'; grant all on schema public to ${owner}; set role ${owner};
       create table orders (id integer primary key, code text not null, status text not null, note text, amount numeric(10,2));
       insert into orders select n, 'O-' || n, 'open', null, n from generate_series(1, 3000) n;
       create table people (id integer primary key, name text, salary integer, phone text, boss integer references people,
@@ -46,7 +46,7 @@ describe('attached to somebody’s database with the least rights', () => {
       create schema archive; create table archive.old (id serial primary key, name text)`);
     await sql.query(
       grants
-        .replaceAll('tantamos login', `${role} login`)
+        .replaceAll('tantamos login', `${role} login password '${testPassword()}'`)
         .replaceAll('authorization tantamos', `authorization ${role}`)
         .replaceAll('to tantamos;', `to ${role};`)
         .replaceAll('crm', name),

@@ -24,11 +24,12 @@ async function serve(): Promise<void> {
   const port = Number(process.env.TANTAMOS_PORT ?? 7410);
   if (!Number.isInteger(port) || port < 0 || port > 65535) stop(`“${process.env.TANTAMOS_PORT}” is no port.`);
   const log = pino({ level: process.env.TANTAMOS_LOG ?? 'warn' }, pino.destination(2));
-  const demoLoaded = await needDemo(url);
+  const ownerUrl = process.env.TANTAMOS_OWNER_URL || undefined;
+  const demoLoaded = await needDemo(ownerUrl ?? url);
   let gone = (): void => {};
   const services = await openServices({
     url,
-    ownerUrl: process.env.TANTAMOS_OWNER_URL || undefined,
+    ownerUrl,
     awaitsCommits: process.env.TANTAMOS_AWAIT_COMMITS === 'yes',
     log,
     gone: () => gone(),
@@ -98,6 +99,8 @@ function startTrouble(error: unknown, url: string): string {
   const where = url.replace(/\/\/[^@]*@/, '//');
   const code = codeOf(error);
   if (code === '3D000') return `The database of ${where} does not exist.`;
+  if (isWithoutPassword(error))
+    return `The database at ${where} asks for a password; the address in the environment names none for this account.`;
   if (/^28/.test(code)) return `The database at ${where} does not let this account in: ${(error as Error).message}`;
   if (code === '42501')
     return `The account may not make the schema “tantamos” in ${where}: ${(error as Error).message}`;
@@ -106,6 +109,10 @@ function startTrouble(error: unknown, url: string): string {
   if (outage(error) === null) return `Tantamos could not start: ${(error as Error).message.split('\n')[0]}`;
   return `The database at ${where} cannot be reached: ${(error as Error).message || code}`;
 }
+
+/** node-postgres has no code for it. */
+const isWithoutPassword = (error: unknown): boolean =>
+  error instanceof Error && /^SASL: .*client password must be/.test(error.message);
 
 function listed(text: string | undefined): string[] {
   return (text ?? '')

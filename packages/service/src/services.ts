@@ -80,7 +80,7 @@ export async function openServices(options: {
   const ownersDatabase = options.ownerUrl ? new Database({ url: options.ownerUrl, connections: 2 }) : database;
   try {
     await migrate(ownersDatabase, readOnly);
-    if (ownersDatabase !== database) await grantEveryday(ownersDatabase, database);
+    if (ownersDatabase !== database && readOnly === null) await grantEveryday(ownersDatabase, database);
   } catch (error) {
     await database.close();
     if (ownersDatabase !== database) await ownersDatabase.close();

@@ -8,6 +8,7 @@ import { isOver } from '@tantamos/core';
 import { audit } from './audit';
 import { auditHanded, giver, handed, handover, makeHanded } from './handed';
 import { auditMade, auditUnmade, madeAlong, makeMade, parcels, parcelsGo } from './made';
+import { adminUrl } from '../service';
 import { Pair } from './pair';
 import { network, people, type Counts } from './storm';
 import { makeWorld, mend } from './world';
@@ -26,19 +27,18 @@ const mostRounds = 200;
 async function chaos(): Promise<number> {
   const { values } = parseArgs({
     options: {
-      url: { type: 'string' },
       minutes: { type: 'string', default: '1' },
       kill: { type: 'string', default: '900' },
       crash: { type: 'string', default: '4000' },
     },
   });
-  const db = new Pool({ connectionString: values.url!, max: 12, application_name: 'hand' });
+  const db = new Pool({ connectionString: adminUrl(), max: 12, application_name: 'hand' });
   db.on('error', () => {});
   await makeWorld(db);
   await makeMade(db);
   await makeHanded(db);
   const counts: Counts = { handEdits: 0, handDeletes: 0, locks: 0, cuts: 0, serviceKills: 0, crashes: 0, words: 0 };
-  const pair = new Pair(program, values.url!, counts);
+  const pair = new Pair(program, counts);
   await pair.start();
   const end = Date.now() + Number(values.minutes) * 60_000;
   const wrong: string[] = [];

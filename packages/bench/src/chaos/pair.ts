@@ -14,7 +14,6 @@ export class Pair {
 
   constructor(
     private readonly program: string,
-    private readonly url: string,
     private readonly counts: Counts,
   ) {}
 
@@ -76,7 +75,7 @@ export class Pair {
   private async open(at: number): Promise<void> {
     while (!this.over) {
       const child = spawn(process.execPath, [this.program], {
-        env: { ...process.env, TANTAMOS_DATABASE_URL: this.url, TANTAMOS_PORT: '0' },
+        env: { ...process.env, TANTAMOS_PORT: '0' },
         stdio: ['ignore', 'pipe', 'pipe'],
       });
       let complaint = '';

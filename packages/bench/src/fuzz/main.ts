@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import Table from 'cli-table3';
 import { Pool } from 'pg';
-import { startService } from '../service';
+import { adminUrl, startService } from '../service';
 import { fuzz, type Found } from './fuzz';
 
 const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
@@ -11,15 +11,14 @@ const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
 async function main(): Promise<void> {
   const { values } = parseArgs({
     options: {
-      url: { type: 'string' },
       requests: { type: 'string', default: '3000' },
       seed: { type: 'string', default: '1' },
       lanes: { type: 'string', default: '4' },
       json: { type: 'boolean' },
     },
   });
-  const service = await startService(program, values.url!);
-  const db = new Pool({ connectionString: values.url!, max: 2 });
+  const service = await startService(program);
+  const db = new Pool({ connectionString: adminUrl(), max: 2 });
   try {
     const from = Date.now();
     const found = await fuzz({

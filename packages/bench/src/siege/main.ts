@@ -20,9 +20,9 @@ const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
  */
 async function siege(): Promise<void> {
   const { values } = parseArgs({
-    options: { url: { type: 'string' }, seconds: { type: 'string', default: '60' }, json: { type: 'boolean' } },
+    options: { seconds: { type: 'string', default: '60' }, json: { type: 'boolean' } },
   });
-  const service = await startService(program, values.url!);
+  const service = await startService(program);
   try {
     const { base } = service;
     const piers = await new Asker(base).takeToken('piers', 'meadow-editor');

@@ -89,7 +89,7 @@ describe('a database made to torture', () => {
   let w: Workspace;
   let trials: TypeView;
   beforeAll(async () => {
-    w = await openWorkspace({ template: 'template1', before: (sql) => sql.query(schema) });
+    w = await openWorkspace({ template: 'blank_template', before: (sql) => sql.query(schema) });
     trials = await w.admin.type('trials');
   });
   afterAll(() => w.close());

@@ -25,6 +25,7 @@ async function started(url: string): Promise<{ said: string; code: number }> {
  */
 function pooler(does: 'refuse' | 'drop'): Promise<Server> {
   const { hostname, port } = new URL(serverUrl(''));
+  const socket = join(decodeURIComponent(hostname), `.s.PGSQL.${port}`);
   const server = createServer((client: Socket) => {
     client.once('data', (first) => {
       if (does === 'refuse') {
@@ -39,7 +40,7 @@ function pooler(does: 'refuse' | 'drop'): Promise<Server> {
       const head = Buffer.alloc(8);
       head.writeInt32BE(body.length + 8, 0);
       head.writeInt32BE(first.readInt32BE(4), 4);
-      const behind = connect(Number(port), hostname, () => {
+      const behind = connect(socket, () => {
         behind.write(Buffer.concat([head, body]));
         client.pipe(behind).pipe(client);
       });
@@ -58,7 +59,7 @@ describe('a start that cannot go well ends with one sentence', () => {
   it.each(['refuse', 'drop'] as const)('behind a pooler that would %s a session’s settings', async (does) => {
     const { url, drop } = await freshDatabase('template1');
     const between = await pooler(does);
-    const through = Object.assign(new URL(url), { port: String((between.address() as AddressInfo).port) }).href;
+    const through = url.replace(/@[^/]+/, `@127.0.0.1:${(between.address() as AddressInfo).port}`);
     const { said, code } = await started(through);
     between.close();
     await drop();

@@ -5,7 +5,7 @@ import { openWorkspace, type Workspace } from '../testing/workspace';
 describe('tables that are altered meanwhile', () => {
   let w: Workspace;
   beforeAll(async () => {
-    w = await openWorkspace({ template: 'template1' });
+    w = await openWorkspace({ template: 'blank_template' });
   });
   afterAll(() => w.close());
 

@@ -162,7 +162,7 @@ const nothingToDo: Partial<Record<Edit['kind'], string>> = {
 describe('every edit on every kind of field', () => {
   let w: Workspace;
   beforeAll(async () => {
-    w = await openWorkspace({ template: 'template1', before: (sql) => sql.query(schema) });
+    w = await openWorkspace({ template: 'blank_template', before: (sql) => sql.query(schema) });
   });
   afterAll(() => w.close());
 

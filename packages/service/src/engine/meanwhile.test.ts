@@ -7,7 +7,7 @@ const rows = 60;
 /** What is stored is told, also where the database does something of its own that it did not when the catalog was read. */
 describe('what somebody makes in the database between preview and run', () => {
   let w: Workspace;
-  beforeAll(async () => (w = await openWorkspace({ template: 'template1' })));
+  beforeAll(async () => (w = await openWorkspace({ template: 'blank_template' })));
   afterAll(() => w.close());
 
   let tables = 0;

@@ -1,7 +1,7 @@
 import { defaultSafety } from '@tantamos/core';
 import { randomBytes, randomUUID } from 'node:crypto';
 import { done, previewed, ran, refusedWith, rested } from '../testing/jobs';
-import { openWorkspace, type Workspace, seenBy } from '../testing/workspace';
+import { asRole, openWorkspace, seenBy, testPassword, type Workspace } from '../testing/workspace';
 
 /** What a database of somebody else's does while a run is at work, and what the run then says of it. */
 describe('what became of a record is true', () => {
@@ -339,11 +339,11 @@ describe('what became of a record is true', () => {
       create policy seen on ${type} for select using (true); create policy changed on ${type} for update using (id > 2)`);
     // Roles belong to the whole cluster.
     const role = `clerk_${randomUUID().slice(0, 8)}`;
-    await w.sql.query(`create role ${role} login; grant all on ${type} to ${role};
+    await w.sql.query(`create role ${role} login password '${testPassword()}'; grant all on ${type} to ${role};
       grant usage on schema public, tantamos to ${role}; grant all on all tables in schema tantamos to ${role}`);
     const { openServices } = await import('../services');
     const { pino } = await import('pino');
-    const url = w.url.replace('meadow@', `${role}@`);
+    const url = asRole(w.url, role);
     const clerk = await openServices({ url, log: pino({ level: 'silent' }), patience: { tries: 4, firstWait: 100 } });
     try {
       const seen = await seenBy({ services: clerk }, 'sorrel');

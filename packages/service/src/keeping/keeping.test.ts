@@ -5,7 +5,15 @@ import { Client as Postgres, Pool } from 'pg';
 import { servicesLock } from '../database/migrate';
 import { hashPassword } from '../accounts/password';
 import { done, northDrafts, previewed, ran, refusedWith, rested } from '../testing/jobs';
-import { freshDatabase, openWorkspace, serverUrl, type Workspace } from '../testing/workspace';
+import {
+  asRole,
+  freshDatabase,
+  openWorkspace,
+  ownerRole,
+  serverUrl,
+  testPassword,
+  type Workspace,
+} from '../testing/workspace';
 
 const monthsAhead = (n: number): Date => {
   const day = new Date();
@@ -145,10 +153,10 @@ describe('with two accounts', () => {
       twoRoles: true,
       before: (sql) =>
         sql.query(
-          `create role ${role} login; grant usage on schema public to ${role}; grant select, update on all tables in schema public to ${role}`,
+          `create role ${role} login password '${testPassword()}'; grant usage on schema public to ${role}; grant select, update on all tables in schema public to ${role}`,
         ),
     });
-    const everyday = new Postgres({ connectionString: Object.assign(new URL(w.url), { username: role }).href });
+    const everyday = new Postgres({ connectionString: asRole(w.url, role) });
     await everyday.connect();
     try {
       const run = await done(w.admin, northDrafts);
@@ -226,7 +234,9 @@ describe('a copy of a database that wakes up elsewhere', () => {
 const folder = join(__dirname, '..', 'database', 'migrations');
 
 /** The schema as the version before the last one made it. */
-async function asVersion3(sql: Pool): Promise<void> {
+async function asVersion3(pool: Pool): Promise<void> {
+  const sql = await pool.connect();
+  await sql.query(`set role ${ownerRole}`);
   await sql.query(`create schema tantamos; create table tantamos.migration (version integer primary key, name text not null,
     checksum text not null, applied_at timestamptz not null default now())`);
   for (const file of readdirSync(folder)
@@ -240,6 +250,8 @@ async function asVersion3(sql: Pool): Promise<void> {
       createHash('sha256').update(text).digest('hex'),
     ]);
   }
+  await sql.query('reset role');
+  sql.release();
 }
 
 describe('a schema of an earlier version', () => {
@@ -280,7 +292,7 @@ describe('a schema of an earlier version', () => {
   });
 
   it('is not brought up under a service of that version, which is at work', async () => {
-    const { url, drop } = await freshDatabase('template1');
+    const { url, drop } = await freshDatabase('blank_template');
     const sql = new Pool({ connectionString: url });
     sql.on('error', () => {});
     await asVersion3(sql);

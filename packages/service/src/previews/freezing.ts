@@ -71,7 +71,7 @@ async function keptAlone(connection: Connection, preview: string, work: () => Pr
 /** Takes away what an attempt has left that did not come to its end. */
 async function sweep(connection: Connection, preview: string): Promise<void> {
   const { rowCount } = await connection.query('select from tantamos.batch where preview = $1 limit 1', [preview]);
-  if (rowCount) await connection.query('select tantamos.drop_batches(array[$1::uuid])', [preview]);
+  if (rowCount) await connection.query('select tantamos.sweep_preview($1)', [preview]);
 }
 
 async function frozenOn(

@@ -21,12 +21,22 @@ export function serverUrl(database: string): string {
   return server + database;
 }
 
+/** The password of every role of that cluster: also for those that tests create. */
+export const testPassword = (): string => new URL(serverUrl('postgres')).password;
+
+/** The same address for another role. */
+export const asRole = (url: string, role: string): string => Object.assign(new URL(url), { username: role }).href;
+
+/** The two roles of an installation (docs/operate.md); `npm test` creates them. */
+export const ownerRole = 'meadowline_owner';
+const everydayRole = 'tantamos_service';
+
 /** A database of its own with the demo data in it, dropped at the end. */
 export async function freshDatabase(
   template = 'meadowline_template',
 ): Promise<{ url: string; drop: () => Promise<void> }> {
   const name = `t_${randomUUID().replaceAll('-', '')}`;
-  await onServer(`create database ${name} template ${template}`);
+  await onServer(`create database ${name} template ${template} owner ${ownerRole}`);
   return { url: serverUrl(name), drop: () => onServer(`drop database if exists ${name} with (force)`) };
 }
 
@@ -49,8 +59,8 @@ async function broughtUp(template: string): Promise<string> {
   const name = `${template}_brought_up`;
   await atServer(async (client) => {
     if ((await client.query('select from pg_database where datname = $1', [name])).rowCount === 1) return;
-    await client.query(`create database ${name}_soon template ${template}`);
-    const database = new Database({ url: serverUrl(`${name}_soon`) });
+    await client.query(`create database ${name}_soon template ${template} owner ${ownerRole}`);
+    const database = new Database({ url: asRole(serverUrl(`${name}_soon`), ownerRole) });
     await migrate(database).finally(() => database.close());
     await client.query(`alter database ${name}_soon rename to ${name}`);
   });
@@ -89,7 +99,7 @@ export async function openWorkspace(
     logged?: (line: string) => void;
     /** Done by the owner of the database before the service opens it. */
     before?: (sql: Pool) => Promise<unknown>;
-    /** Role that the service works as. */
+    /** Role that the service works as, which also owns the schema; left out: the usual two roles. */
     role?: string;
     /** Does the owner of the database own the schema too, apart from that role? */
     twoRoles?: boolean;
@@ -98,17 +108,17 @@ export async function openWorkspace(
 ): Promise<Workspace> {
   const { template = 'meadowline_template' } = options;
   // Otherwise bringing it up is part of what is tried.
-  const isUsual = !options.before && options.role === undefined && !options.twoRoles;
+  const isUsual = options.role === undefined && !options.twoRoles;
   const { url, drop } = options.url
     ? { url: options.url, drop: async () => {} }
-    : await freshDatabase(isUsual ? await broughtUp(template) : template);
+    : await freshDatabase(isUsual && !options.before ? await broughtUp(template) : template);
   const sql = new Pool({ connectionString: url, max: 4 });
   sql.on('error', () => {});
   await options.before?.(sql);
   const services = await openServices({
     gone: options.gone,
-    ownerUrl: options.twoRoles ? url : undefined,
-    url: options.role === undefined ? url : Object.assign(new URL(url), { username: options.role }).href,
+    ownerUrl: isUsual ? asRole(url, ownerRole) : options.twoRoles ? url : undefined,
+    url: asRole(url, options.role ?? everydayRole),
     log: options.logged
       ? pino({ level: 'trace' }, { write: options.logged })
       : pino({ level: process.env.TANTAMOS_LOG ?? 'silent' }, pino.destination(2)),
