@@ -1,4 +1,5 @@
 import { Transform, Type, type TypeOptions } from 'class-transformer';
+import { defaultMetadataStorage } from 'class-transformer/cjs/storage';
 import { IsArray, IsObject, IsOptional, ValidateBy, ValidateNested } from 'class-validator';
 import { JSONSchema } from 'class-validator-jsonschema';
 
@@ -36,6 +37,14 @@ export function isNullable(instance: object, key: string): boolean {
   for (let proto: object | null = instance; proto; proto = Object.getPrototypeOf(proto) as object | null)
     if (nullables.get(proto)?.has(key)) return true;
   return false;
+}
+
+/** The request class that a member of a request class holds, itself or in a list; undefined where any value may stand there. */
+export function classIn(shape: new () => object, member: string, given: object): (new () => object) | undefined {
+  const nested = defaultMetadataStorage.findTypeMetadata(shape, member);
+  const kinds = nested?.options.discriminator;
+  const kind = kinds && (given as Readonly<Record<string, unknown>>)[kinds.property];
+  return kinds?.subTypes.find((sub) => sub.name === kind)?.value ?? nested?.typeFunction();
 }
 
 /** In a query, texts with commas between; in a body a list. */

@@ -1,4 +1,15 @@
 declare module 'class-transformer/cjs/storage' {
-  /** Where class-transformer keeps what @Type said; not among its own declarations. */
-  export const defaultMetadataStorage: object;
+  type Class = new () => object;
+  /** Where class-transformer keeps what @Type was given; not among its own declarations. */
+  export const defaultMetadataStorage: {
+    findTypeMetadata(
+      target: Class,
+      member: string,
+    ):
+      | {
+          typeFunction(): Class;
+          options: { discriminator?: { property: string; subTypes: readonly { value: Class; name: string }[] } };
+        }
+      | undefined;
+  };
 }

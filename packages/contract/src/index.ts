@@ -1,6 +1,6 @@
 import 'reflect-metadata';
 export * from './accounts';
-export { isNullable } from './body';
+export { classIn, isNullable } from './body';
 export * from './counts';
 export * from './drafts';
 export * from './exploring';

@@ -63,6 +63,7 @@ export const problemCodes = [
   'cross_site',
   'unknown_host',
   'bad_request',
+  'unsupported_media_type',
   'key_reused',
   'too_many_requests',
   'too_slow',

@@ -95,7 +95,7 @@ export async function openServices(options: {
   const rights = new RightsStore(database);
   const gate = new Gate(catalogs, rights);
   const accounts = new Accounts(database, rights, readOnly !== null);
-  const works = new Works(database, catalogs, compiler, accounts, gate);
+  const works = new Works(database, compiler, accounts, gate);
   const worker = new PreviewWorker(database, catalogs, works, events, log);
   const previews = new Previews(database, catalogs, compiler, works, worker, events);
   const saved = new SavedSelections(database, compiler);

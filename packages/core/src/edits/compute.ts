@@ -25,7 +25,7 @@ export const compute: EditKind<ComputeEdit> = {
     if (edit.file) return [besideChange(edit.formula, edit.file, field, about)];
     return [{ field, value: formulaFor('formula', edit.formula, field, about), when: null }];
   },
-  sentence(edit, { type, into }) {
-    return `set ${fieldWords(into ?? type, edit.field).label} to what ${clip(edit.formula)} gives`;
+  sentence(edit, { type, into, inText = (text) => text }) {
+    return `set ${fieldWords(into ?? type, edit.field).label} to what ${clip(inText(edit.formula))} gives`;
   },
 };

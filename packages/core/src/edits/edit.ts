@@ -103,12 +103,13 @@ export function editSentence(edit: Edit, told: Told): string {
   return edit.where === undefined ? said : `${said} (only where ${whereWords(edit.where, told)})`;
 }
 
-function whereWords(where: string, { type, catalog }: Told): string {
+function whereWords(where: string, { type, catalog, inTree, inText }: Told): string {
   try {
-    return conditionWords(conditionAt('where', where, { type, catalog, context: { ...noContext, ofEdit: true } }));
+    const condition = conditionAt('where', where, { type, catalog, context: { ...noContext, ofEdit: true } });
+    return conditionWords(inTree ? inTree(condition) : condition);
   } catch {
     // A sentence is said of a job that is wrong, too; me() and saved selections are said as they are written.
-    return where.trim();
+    return (inText ? inText(where) : where).trim();
   }
 }
 

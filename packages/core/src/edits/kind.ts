@@ -1,4 +1,5 @@
 import type { Catalog, RecordType } from '../catalog/catalog';
+import type { Checked } from '../language/checked';
 import type { Context } from '../language/context';
 import type { Change } from './change';
 import type { Member } from './member';
@@ -16,6 +17,9 @@ export interface About {
 export interface Told extends Pick<About, 'type' | 'catalog' | 'into'> {
   /** The name of the record of a type that a text (a name or a key) means, where it has been looked up. */
   readonly nameOf: NameOf;
+  /** A condition, and a formula as it was typed, with the names in them as they are shown; left out: as they are. */
+  readonly inTree?: (tree: Checked) => Checked;
+  readonly inText?: (text: string) => string;
 }
 
 export type NameOf = (typeId: string, text: string) => string | undefined;

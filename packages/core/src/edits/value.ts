@@ -84,6 +84,6 @@ export function givenWords(field: Field | undefined, given: Literal, { nameOf }:
 }
 
 export function fieldWords(type: RecordType, name: string): { field: Field | undefined; label: string } {
-  const field = type.fields.find((f) => f.name.toLowerCase() === name.toLowerCase());
+  const field = type.fields.find((f) => !f.hidden && f.name.toLowerCase() === name.toLowerCase());
   return { field, label: (field?.label ?? name).toLowerCase() };
 }

@@ -5,6 +5,7 @@ import { pathText } from '../catalog/path';
 import { orderOf, partsOfJob, readsOf } from '../order/order';
 import { noContext } from '../language/context';
 import { checkJob, jobSentence, type Job } from './job';
+import { sentenceText } from './named-records';
 import { equation, letterOf, noTotals, outcomeAfter, outcomes, verdictEquation, verdictOf, verdicts } from './outcome';
 import { isOver, maySay, runStates, runVerbs } from './state';
 
@@ -28,15 +29,15 @@ const problems = (bad: Job): readonly Problem[] => {
 
 describe('a job', () => {
   it('is said in one sentence', () => {
-    expect(jobSentence(job, catalog, noContext, [1240])).toBe(
+    expect(sentenceText(jobSentence(job, catalog, noContext, [1240]))).toBe(
       'On the 1,240 bookings where owner’s name is “A”: set status to Confirmed and fill blank note with “x y”.',
     );
-    expect(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog, noContext)).toBe(
+    expect(sentenceText(jobSentence({ selection: { type: 'bookings' }, edits: [] }, catalog, noContext))).toBe(
       'On all bookings: nothing to change yet.',
     );
-    expect(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, noContext, [2])).toMatch(
-      /^On the 2 picked bookings: /,
-    );
+    expect(
+      sentenceText(jobSentence({ ...job, selection: { type: 'bookings', keys: ['1', '2'] } }, catalog, noContext, [2])),
+    ).toMatch(/^On the 2 picked bookings: /);
   });
 
   it('reads what its filter, paths, edits and the rules they touch read', () => {

@@ -3,7 +3,7 @@ import { keyFields } from '../catalog/key';
 import { inTurn, treesOf, withTrees, type Change } from '../edits/change';
 import { isRows } from '../file/file-type';
 import { editSentence, lowerEdit, type Edit } from '../edits/edit';
-import type { About, NameOf } from '../edits/kind';
+import type { About } from '../edits/kind';
 import type { Answers } from '../language/bind';
 import { bind, bindSelection, namesIn, questionsOf } from '../language/bind';
 import { rebuild, type Checked, type NameQuestion } from '../language/checked';
@@ -19,6 +19,7 @@ import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './a
 import { fallsOf, type Fall } from './falls';
 import { checkMaking, makingWords, type MadeFrom } from './making';
 import type { Safety } from './safety';
+import { nothingLookedUp, sentenceOf, type LookedUp, type Names, type Sentence } from './named-records';
 import { checkLink, linkMeant, type CheckedLink, type Link } from './links';
 
 /** What is done to the records of one selection. */
@@ -88,7 +89,7 @@ export interface CheckedJob extends CheckedJobPart {
   readonly then: readonly CheckedJobPart[];
   readonly questions: readonly NameQuestion[];
   /** Of those looked up. */
-  readonly nameOf: NameOf;
+  readonly names: LookedUp;
 }
 
 /** A job has so many parts at most. */
@@ -158,7 +159,7 @@ export function checkJob(job: Job, catalog: Catalog, context: Context): CheckedJ
       ...[p, ...p.links].flatMap((l) => questionsOf(l.selection)),
       ...treesIn(p).flatMap(namesIn),
     ]),
-    nameOf: nobody,
+    names: nothingLookedUp,
   };
 }
 
@@ -344,7 +345,7 @@ export function bindJob(job: CheckedJob, answers: Answers, catalog: Catalog): Ch
     ...bindPart(job, answers, catalog),
     then: job.then.map((part) => bindPart(part, answers, catalog)),
     questions: [],
-    nameOf: (typeId, text) => answers.name(typeId, text),
+    names: { questions: job.questions, find: (typeId, text) => answers.record(typeId, text) },
   };
 }
 
@@ -415,19 +416,19 @@ function eachOnce(links: readonly CheckedLink[]): readonly CheckedLink[] {
   return links;
 }
 
-const nobody = (): undefined => undefined;
-
-/** The job in one plain sentence; how many each part matches, and the names behind keys, are said where they are known. */
+/** The job in one plain sentence; how many each part matches, and the names behind keys, stand in it where they are known. */
 export function jobSentence(
   job: Job,
   catalog: Catalog,
   context: Context,
   matched: readonly (number | undefined)[] = [],
-  nameOf: NameOf = nobody,
-): string {
-  const parts = partsSaid(job).map((part, i) => partSentence(part, i, catalog, context, matched[i], nameOf));
-  const all = parts.join('; then ');
-  return `${all[0]!.toUpperCase()}${all.slice(1)}.`;
+  names: LookedUp = nothingLookedUp,
+): Sentence {
+  return sentenceOf(names, (named) => {
+    const parts = partsSaid(job).map((part, i) => partSentence(part, i, catalog, context, matched[i], named));
+    const all = parts.join('; then ');
+    return `${all[0]!.toUpperCase()}${all.slice(1)}.`;
+  });
 }
 
 function partSentence(
@@ -436,14 +437,14 @@ function partSentence(
   catalog: Catalog,
   context: Context,
   matched: number | undefined,
-  nameOf: NameOf,
+  names: Names,
 ): string {
-  if (part.act === 'create')
-    return makingWords(part, { type: catalog.type(part.selection.type), catalog, nameOf, context });
+  const named = { catalog, nameOf: names.of, inTree: names.inTree, inText: names.inText };
+  if (part.act === 'create') return makingWords(part, { ...named, type: catalog.type(part.selection.type), context });
   // Before names are bound to keys, so that it says what the person said.
   const later = at > 0 ? { ofLaterPart: true } : {};
-  const checked = checkSelection(part.selection, catalog, { ...context, ...later });
-  const told = { type: checked.type, catalog, nameOf };
+  const checked = names.inSelection(checkSelection(part.selection, catalog, { ...context, ...later }));
+  const told = { ...named, type: checked.type };
   const edits = part.edits.map((e) => editSentence(e, part.act === 'copy' ? { ...told, into: checked.type } : told));
   const made = (part.also ?? []).map((a) => alsoWords(a, told));
   const what =

@@ -3,6 +3,7 @@ import { orderOf, partsOfJob } from '../order/order';
 import { ProblemError } from '../problem';
 import { catalog } from '../testing/catalog';
 import { checkJob, jobSentence, type Job } from './job';
+import { sentenceText } from './named-records';
 
 const job: Job = {
   selection: { type: 'bookings' },
@@ -31,13 +32,15 @@ describe('records made by themselves', () => {
   });
 
   it('are said in words, also as a further part', () => {
-    expect(jobSentence(job, catalog, noContext)).toBe('Make 2 bookings: set id to 9 and set note to “made”.');
+    expect(sentenceText(jobSentence(job, catalog, noContext))).toBe(
+      'Make 2 bookings: set id to 9 and set note to “made”.',
+    );
     const then: Job = {
       selection: { type: 'bookings', filter: 'id = 1' },
       edits: [{ kind: 'clear', field: 'note' }],
       then: [job],
     };
-    expect(jobSentence(then, catalog, noContext)).toMatch(
+    expect(sentenceText(jobSentence(then, catalog, noContext))).toMatch(
       /^On the bookings where id is 1: clear note; then make 2 bookings: set id/,
     );
   });

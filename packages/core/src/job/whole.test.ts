@@ -3,6 +3,7 @@ import { noContext } from '../language/context';
 import { ProblemError } from '../problem';
 import { handoverJob, isTicked } from './handover';
 import { checkJob, jobSentence, partsSaid, type Job } from './job';
+import { sentenceText } from './named-records';
 import { alike, partWords } from './parts';
 
 describe('parts of a job', () => {
@@ -73,7 +74,7 @@ describe('parts of a job', () => {
 
   it('a deletion says only which records', () => {
     const job: Job = { selection: { type: 'bookings' }, act: 'delete', edits: [] };
-    expect(jobSentence(job, catalog, noContext, [3])).toBe('On all 3 bookings: delete them.');
+    expect(sentenceText(jobSentence(job, catalog, noContext, [3]))).toBe('On all 3 bookings: delete them.');
     expect(() => checkJob({ ...job, edits: [{ kind: 'clear', field: 'note' }] }, catalog, noContext)).toThrow(
       'deleted',
     );

@@ -43,10 +43,10 @@ export class Answers {
   value(question: NameQuestion): string | null {
     return this.values.get(`${keyFor(question)}\n${pathText(question.at!)}`) ?? null;
   }
-  /** The name of the one record that is meant by a text, where it is known and has one. */
-  name(typeId: string, text: string): string | undefined {
+  /** The one record that is meant by a text, where it is known. */
+  record(typeId: string, text: string): { readonly key: string; readonly name: string } | undefined {
     const { found } = this.known.get(keyFor({ typeId, text })) ?? { found: [] };
-    return found.length === 1 && found[0]!.name !== '' ? found[0]!.name : undefined;
+    return found.length === 1 ? found[0] : undefined;
   }
   /** The key of the one record meant; throws `unknown_name` or `ambiguous_name`. */
   key(question: NameQuestion, catalog: Catalog): string {

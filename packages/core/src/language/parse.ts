@@ -227,7 +227,7 @@ class Parser {
       const span = cover(sign.span, operand.span);
       if (sign.text === '+') return { ...operand, span };
       if (operand.kind === 'literal' && operand.type === 'number')
-        return { ...operand, text: canonicalDigits(negative(operand.text)), span };
+        return { ...operand, text: canonicalDigits(negative(operand.text), span), span };
       const minusOne: Expression = { kind: 'literal', type: 'number', text: '-1', span: sign.span };
       return { kind: 'arithmetic', op: '*', left: minusOne, right: operand, span };
     });
@@ -241,7 +241,7 @@ class Parser {
         return literal('text', token.text, token.span);
       case 'number':
         this.refuseBareDate(token);
-        return literal('number', canonicalDigits(token.text), token.span);
+        return literal('number', canonicalDigits(token.text, token.span), token.span);
       case 'quoted':
         return this.path(token);
       case 'symbol':

@@ -1,4 +1,4 @@
-import type { Span } from '../problem';
+import { clip, fail, type Span } from '../problem';
 
 /**
  * The expression language: OGC CQL2 (21-065r2), as a tree. Text and JSON both come down to it and can be printed from
@@ -91,9 +91,15 @@ export const reservedWords: ReadonlySet<string> = new Set([
   'div',
 ]);
 
-/** A number's digits in one canonical form, valid in JSON too: no sign but `-`, no idle zeros before, a digit around the point. */
-export function canonicalDigits(text: string): string {
-  const [, sign, whole, fraction, exponent] = /^([+-]?)0*(\d*)(?:\.(\d*))?(?:[eE]([+-]?\d+))?$/.exec(text)!;
+/**
+ * A number's digits in one canonical form, valid in JSON too: no sign but `-`, no idle zeros before, a digit around the
+ * point. Throws `bad_value` for a text that is not a number, or whose exponent has more than four digits.
+ */
+export function canonicalDigits(text: string, span?: Span): string {
+  const parts = /^([+-]?)0*(\d*)(?:\.(\d*))?(?:[eE]([+-]?0*\d{1,4}))?$/.exec(text);
+  if (!parts || !/\d/.test(text))
+    return fail('bad_value', `“${clip(text)}” is not a number that can be used here.`, { span });
+  const [, sign, whole, fraction, exponent] = parts;
   const power = exponent === undefined || Number(exponent) === 0 ? '' : `e${Number(exponent)}`;
   return `${sign === '-' ? '-' : ''}${whole || '0'}${fraction ? `.${fraction}` : ''}${power}`;
 }

@@ -21,6 +21,7 @@ interface Row {
   readonly selection: Selection;
   readonly fields: string[];
   readonly total: number;
+  readonly row_limits: Readonly<Record<string, string>> | null;
   readonly counts: readonly { readonly values: readonly (string | null)[]; readonly count: number }[];
 }
 const selectKept = `select k.*, a.name as made_by_name from tantamos.kept_counts k join tantamos.account a on a.id = k.made_by`;
@@ -42,9 +43,18 @@ export const countHandlers: Handlers<typeof countRoutes> = {
     if (counts.length >= mostKept)
       fail('over_limit', `These fields have more than ${mostKept} different values together; too many to compare.`);
     const row = await services.database.one<{ id: string }>(
-      `insert into tantamos.kept_counts (name, made_by, type, selection, fields, total, counts)
-       values ($1, $2, $3, $4, $5, $6, $7) returning id`,
-      [body.name, seen.person.id, selection.type, selection, body.fields, total, JSON.stringify(counts)],
+      `insert into tantamos.kept_counts (name, made_by, type, selection, fields, total, counts, row_limits)
+       values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+      [
+        body.name,
+        seen.person.id,
+        selection.type,
+        selection,
+        body.fields,
+        total,
+        JSON.stringify(counts),
+        seen.rowLimits,
+      ],
     );
     return viewOf(await kept(services, seen, row!.id));
   },
@@ -78,8 +88,12 @@ export const countHandlers: Handlers<typeof countRoutes> = {
   },
 };
 
-/** Counts of what is withheld from the person by now are not there. */
-function isSeen({ type, fields }: Row, seen: Seen): boolean {
+/**
+ * Counts of what is withheld from the person by now are not there: of a type or field, or of records, which are counted only while
+ * the person sees the same of each type.
+ */
+function isSeen({ type, fields, row_limits: rows }: Row, seen: Seen): boolean {
+  if (Object.entries(seen.rowLimits).some(([id, limit]) => rows?.[id] !== limit)) return false;
   const found = seen.catalog.find(type);
   if (!found) return !seen.isThere(type);
   return fields.every((f) => {

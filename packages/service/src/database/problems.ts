@@ -1,6 +1,11 @@
 import { fail } from '@tantamos/core';
 import { codeOf } from './refusal';
 
+/** Did a statement fail over a value that does not fit its type (SQLSTATE class 22, data exception)? */
+export function isBadValue(error: unknown): boolean {
+  return codeOf(error).startsWith('22');
+}
+
 /** Errors of the database that a person caused or can wait out, as problems; anything else is thrown on as a bug. */
 export function asProblem(error: unknown): never {
   switch (codeOf(error)) {

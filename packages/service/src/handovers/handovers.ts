@@ -57,6 +57,7 @@ interface Last {
   readonly type: string;
   readonly made_by: string;
   readonly work_order: WorkOrder;
+  readonly row_limits: Readonly<Record<string, string>> | null;
 }
 
 /** The person of that name or key; throws `unknown_name` or `ambiguous_name`. */
@@ -193,7 +194,7 @@ async function isActive(database: Database, { type, key }: Giver): Promise<boole
 /** The last hand over of the person that was started, if one may know of it. */
 async function lastOf(database: Database, seen: Seen, { type, key }: Giver): Promise<Last | null> {
   const rows = await database.rows<Last & Record<string, unknown>>(
-    `select h.preview, r.id as run, r.state, r.started_at as made_at, a.name as by, h.before, h.lines, p.type, p.made_by, p.work_order
+    `select h.preview, r.id as run, r.state, r.started_at as made_at, a.name as by, h.before, h.lines, p.type, p.made_by, p.work_order, p.row_limits
      from tantamos.handover h join tantamos.preview p on p.id = h.preview join tantamos.run r on r.preview = p.id
      join tantamos.account a on a.id = r.started_by
      where h.person_type = $1 and h.person_key = $2 order by r.started_at desc limit 20`,

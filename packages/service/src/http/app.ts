@@ -8,6 +8,7 @@ import { pinoHttp } from 'pino-http';
 import { isAboutShape } from '../database/refusal';
 import type { Services } from '../services';
 import { version } from '../version';
+import { onlyAccepted } from './accepted';
 import { referencePage } from './reference-page';
 import { sent, type Call } from './handler';
 import { handlers } from './handlers';
@@ -76,7 +77,8 @@ export function createApp(services: Services, options: AppOptions = {}): Express
       next();
     };
     const read = route.takes ? [] : [readJson('8mb')];
-    const before = route.open ? [readJson('20kb')] : [signedIn, ...sharesOf(route), ...read, mind];
+    const accepted = onlyAccepted(route);
+    const before = route.open ? [accepted, readJson('20kb')] : [signedIn, accepted, ...sharesOf(route), ...read, mind];
     router[route.method](route.path, ...before, handle(services, route, handler));
   }
   app.use(router);

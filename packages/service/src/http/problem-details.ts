@@ -30,6 +30,7 @@ const statuses: Partial<Record<ProblemCode, number>> = {
   not_permitted: 403,
   cross_site: 403,
   unknown_host: 421,
+  unsupported_media_type: 415,
   key_reused: 409,
   too_many_requests: 429,
   too_slow: 504,
@@ -97,6 +98,11 @@ function asProblemError(error: unknown): ProblemError | undefined {
     return new ProblemError({ code: 'too_long', message: 'The request is larger than 8 MB.' });
   if (type === 'entity.parse.failed')
     return new ProblemError({ code: 'bad_request', message: 'The body is not valid JSON.' });
+  if (status === 415)
+    return new ProblemError({
+      code: 'unsupported_media_type',
+      message: 'The encoding or character set of the body is not supported; send UTF-8.',
+    });
   if (status !== undefined && status >= 400 && status < 500)
     return new ProblemError({ code: 'bad_request', message: 'The request cannot be read as it was sent.' });
   const down = outage(error);

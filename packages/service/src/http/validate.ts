@@ -1,5 +1,5 @@
 import { ProblemError, type Problem } from '@tantamos/core';
-import { isNullable } from '@tantamos/contract';
+import { classIn, isNullable } from '@tantamos/contract';
 import { plainToInstance } from 'class-transformer';
 import { validate, type ValidationError } from 'class-validator';
 
@@ -9,6 +9,7 @@ export async function validated<T extends object>(shape: new () => T, given: unk
     throw new ProblemError({ code: 'bad_request', message: 'The body must be a JSON object.' });
   if (Object.keys(given).length > mostMembers)
     throw new ProblemError({ code: 'bad_request', message: 'The body has far more members than are known here.' });
+  refuseInherited(shape, given, '');
   const instance = withDictionaries(given, () => plainToInstance(shape, given));
   const errors = await validate(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: true });
   const [first, ...rest] = errors.flatMap((e) => problemsOf(e, ''));
@@ -16,6 +17,28 @@ export async function validated<T extends object>(shape: new () => T, given: unk
   leaveOutNull(instance);
   return instance;
 }
+
+/** A name that every object has: where it is a member of its own, libraries take it for something else. */
+const isInherited = (name: string): boolean => name in Object.prototype;
+
+/** Refuses such a name where a request class says which members there are. In a dictionary, any name may stand. */
+function refuseInherited(shape: new () => object, given: object, before: string): void {
+  for (const [name, value] of Object.entries(given) as [string, unknown][]) {
+    const where = before === '' ? name : `${before}.${name}`;
+    if (isInherited(name)) throw new ProblemError(unknownMember(where));
+    for (const [i, held] of (Array.isArray(value) ? value : [value]).entries()) {
+      if (typeof held !== 'object' || held === null || Array.isArray(held)) continue;
+      const inner = classIn(shape, name, held as object);
+      if (inner) refuseInherited(inner, held as object, Array.isArray(value) ? `${where}[${i}]` : where);
+    }
+  }
+}
+
+const unknownMember = (where: string): Problem => ({
+  code: 'bad_request',
+  where,
+  message: `“${where.slice(0, 60)}” is not known here.`,
+});
 
 /** Null is as if it were left out, wherever it says nothing of its own. */
 function leaveOutNull(instance: object): void {
@@ -40,12 +63,13 @@ const mostMembers = 200;
 /**
  * Does `work` with the dictionaries inside `given` out of sight, and puts them back into what comes of it: class-transformer
  * compares each key of an object with all before it, which for 200,000 values by key took minutes and held everybody up. So
- * are filters, which are trees of no class, and null in a list: it asks it of which kind it is.
+ * are filters, which are trees of no class, null in a list, and objects with a member such as `constructor`: it asks
+ * these for their class.
  */
 function withDictionaries<T extends object>(given: object, work: () => T): T {
   const away: Member[] = [];
   for (const { parent, key, value } of membersOf(given))
-    if (value === null || key === 'filter' || (!Array.isArray(value) && Object.keys(value).length > mostMembers)) {
+    if (value === null || key === 'filter' || isDictionary(value)) {
       away.push({ parent, key, value });
       parent[key] = () => value;
     }
@@ -55,6 +79,12 @@ function withDictionaries<T extends object>(given: object, work: () => T): T {
   // What was given stays as it was.
   for (const { parent, key, value } of away) parent[key] = value;
   return made;
+}
+
+function isDictionary(value: object): boolean {
+  if (Array.isArray(value)) return false;
+  const names = Object.keys(value);
+  return names.length > mostMembers || names.some(isInherited);
 }
 
 interface Member {
@@ -85,13 +115,14 @@ function problemsOf(error: ValidationError, before: string): Problem[] {
       : /^\d+$/.test(error.property)
         ? `${before}[${error.property}]`
         : `${before}.${error.property}`;
-  const own = Object.entries(error.constraints ?? {}).map(([rule, message]): Problem => ({
-    code: 'bad_request',
-    where,
-    message:
-      rule === 'whitelistValidation'
-        ? `“${where.slice(0, 60)}” is not known here.`
-        : `${where}: ${message.startsWith(`${error.property} `) ? message.slice(error.property.length + 1) : message}.`,
-  }));
+  const own = Object.entries(error.constraints ?? {}).map(([rule, message]): Problem =>
+    rule === 'whitelistValidation'
+      ? unknownMember(where)
+      : {
+          code: 'bad_request',
+          where,
+          message: `${where}: ${message.startsWith(`${error.property} `) ? message.slice(error.property.length + 1) : message}.`,
+        },
+  );
   return [...own, ...(error.children ?? []).flatMap((child) => problemsOf(child, where))];
 }

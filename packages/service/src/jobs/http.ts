@@ -1,11 +1,14 @@
 import type { jobRoutes } from '@tantamos/contract';
 import {
+  canonicalKey,
   countRecords,
   jobSentence,
   matchedOf,
   saysWhat,
+  sentenceText,
   ProblemError,
   verdictOf,
+  within,
   type CheckedJob,
   type Job,
   type Problem,
@@ -28,11 +31,11 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
   /** What a job that is still being composed would do: nothing is frozen, and problems are part of the answer. */
   async sample({ services, seen, body, res }) {
     const { database, compiler } = services;
-    const { keys = [] } = body;
     const job = plainJob(body.job);
     const { selection, catalog, context } = await placed(body.job.selection, job.selection, () =>
       compiler.selection(seen, job.selection),
     );
+    const keys = within('keys', () => (body.keys ?? []).map((key) => canonicalKey(selection.type, key)));
     const moved = gone(res);
     const compiled = await tryCompile(compiler, seen, job);
     if (!compiled.job) {
@@ -40,7 +43,7 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         .askWithin<{ count: number }>(countRecords(selection), longestCount, moved)
         .catch(asProblem);
       const matched = counted[0]?.count ?? 0;
-      const sentence = jobSentence(job, catalog, context, [matched]);
+      const sentence = sentenceText(jobSentence(job, catalog, context, [matched]));
       return { sentence, matched, counts: null, rows: [], problems: compiled.problems };
     }
     const counts = await database
@@ -58,7 +61,9 @@ export const jobHandlers: Handlers<typeof jobRoutes> = {
         : [];
     const matched = counts.reduce((sum, v) => sum + v.count, 0);
     return {
-      sentence: jobSentence(job, catalog, context, matchedOf(compiled.job, [matched]), compiled.job.nameOf),
+      sentence: sentenceText(
+        jobSentence(job, catalog, context, matchedOf(compiled.job, [matched]), compiled.job.names),
+      ),
       matched,
       counts: { willChange: of('will_change'), alreadyRight: of('already_right'), notAllowed: of('not_allowed') },
       rows: await journalRecords(

@@ -4,42 +4,69 @@ import {
   orderBy,
   ProblemError,
   selectionsOf,
+  sentenceText,
   thawReads,
   typeWords,
   walk,
   type Catalog,
   type Job,
+  type NamedRecord,
   type OrderPart,
   type RecordType,
-  type WorkOrder,
+  type Sentence,
 } from '@tantamos/core';
-import type { Person } from '../accounts/person';
+import { keysThere } from '../catalog/names';
+import type { Database } from '../database/database';
 import type { Seen } from '../rights/seen';
-import type { Compiler } from '../jobs/compiler';
+import type { Services } from '../services';
 import type { Journaled } from './known';
 
-/** The sentence and the job, where they name nothing that is withheld from the person; else words of our own, and no job. */
+/**
+ * The sentence and the job as the reader may see them now. Where the job says something of a type or field that is withheld, a
+ * sentence of our own stands for it; a record that is withheld, or has been deleted, is not named. There is no job then.
+ */
 export async function toldOf(
-  { job, sentence, work_order: order, made_by: madeBy, undo_which: undone }: Journaled,
+  journaled: Journaled,
   seen: Seen,
-  compiler: Compiler,
-  makerOf: (id: string) => Promise<Person>,
+  services: Pick<Services, 'compiler' | 'accounts' | 'database'>,
 ): Promise<{ sentence: string; job: Job | null }> {
-  if (seen.isWhole || (await namesOnlySeen(job, undone, order, seen, compiler, makerOf, madeBy)))
-    return { sentence, job };
-  const type = seen.catalog.find(order.parts[0]!.type);
-  const which = type ? typeWords(type) : 'records';
-  return { sentence: `A change of ${which}, said with what you may not see.`, job: null };
+  const { job, sentence, named, work_order: order } = journaled;
+  if (seen.isWhole) return { sentence, job };
+  // Which records a sentence of an earlier version names is not known.
+  if ((named === null && seen.isLimited) || !(await namesOnlySeen(journaled, seen, services))) {
+    const type = seen.catalog.find(order.parts[0]!.type);
+    const which = type ? typeWords(type) : 'records';
+    return { sentence: `A change of ${which}, said with what you may not see.`, job: null };
+  }
+  if (named === null) return { sentence, job };
+  const isSeen = await seenAmong(services.database, seen.catalog, named);
+  const all = named.every((part) => typeof part === 'string' || isSeen(part));
+  return { sentence: sentenceText(named, (r) => (isSeen(r) ? r.name : notNamed)), job: all ? job : null };
+}
+
+const notNamed = 'a record that you may not see';
+
+/** Which of the records that a sentence names the reader sees now; of those of a type with a row filter, one that is gone is not seen. */
+async function seenAmong(
+  database: Database,
+  catalog: Catalog,
+  sentence: Sentence,
+): Promise<(record: NamedRecord) => boolean> {
+  const records = sentence.filter((part) => typeof part !== 'string');
+  const seen = new Map<string, ReadonlySet<string>>();
+  for (const id of new Set(records.map((r) => r.type))) {
+    const type = catalog.find(id);
+    if (!type?.limits?.source) continue;
+    const keys = records.filter((r) => r.type === id).map((r) => r.key);
+    seen.set(id, new Set(await keysThere(database, type, keys)));
+  }
+  return ({ type, key }) => catalog.find(type) !== undefined && (seen.get(type)?.has(key) ?? true);
 }
 
 async function namesOnlySeen(
-  job: Job,
-  taken: Journaled['undo_which'],
-  order: WorkOrder,
+  { job, undo_which: taken, work_order: order, made_by: madeBy }: Journaled,
   seen: Seen,
-  compiler: Compiler,
-  makerOf: (id: string) => Promise<Person>,
-  madeBy: string,
+  { compiler, accounts }: Pick<Services, 'compiler' | 'accounts'>,
 ): Promise<boolean> {
   try {
     if (order.parts.some((part) => writesWithheld(part, seen) || readsWithheld(part, seen.catalog))) return false;
@@ -49,11 +76,10 @@ async function namesOnlySeen(
     const { catalog, context } = await compiler.context(seen, selections);
     if (job.safety?.order) orderBy(job.safety.order, catalog.type(job.selection.type), catalog);
     // Whoever made it was meant by me().
-    const { record } = await makerOf(madeBy);
-    const checked = selections.map((s) => checkSelection(s, catalog, { ...context, me: record, ofLaterPart: true }));
-    // Names of records that are not to be seen may stand in it.
-    const named = checked.some(({ condition, related }) => condition !== null || related !== null);
-    return madeBy === seen.person.id || !named || catalog.types.every((t) => !t.limits?.source);
+    const { record } = await accounts.person(madeBy);
+    for (const s of selections) checkSelection(s, catalog, { ...context, me: record, ofLaterPart: true });
+    // What an undo's filter names is kept as it was typed.
+    return madeBy === seen.person.id || filter === undefined || !seen.isLimited;
   } catch (error) {
     if (error instanceof ProblemError) return false;
     throw error;

@@ -1,4 +1,4 @@
-import { outcomeOf, type Job, type Outcome, type RecordType, type WorkOrder } from '@tantamos/core';
+import { outcomeOf, type Job, type Outcome, type RecordType, type Sentence, type WorkOrder } from '@tantamos/core';
 import { isWhole } from './sortable';
 import type { Database } from '../database/database';
 
@@ -10,6 +10,8 @@ export interface HistoryEntry {
   readonly by: string;
   readonly why: string | null;
   readonly sentence: string;
+  readonly named: Sentence | null;
+  readonly row_limits: Readonly<Record<string, string>> | null;
   readonly job: Job;
   readonly undo_which: { readonly filter?: string; readonly type?: string } | null;
   readonly work_order: WorkOrder;
@@ -43,13 +45,13 @@ export async function historyOf(
 }
 
 const history = `
-  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.job, h.undo_which, h.work_order, h.made_by, h.started_by,
+  select h.run, h.kind, h.at, a.name as by, h.why, h.sentence, h.named, h.row_limits, h.job, h.undo_which, h.work_order, h.made_by, h.started_by,
     h.letter, h.cause, h.fields,
     (select coalesce(jsonb_agg(jsonb_build_object('field', v.field, 'old', v.old[h.low + h.n],
        'new', case when h.altered -> v.field ? h.n::text then h.altered -> v.field ->> h.n::text else v.new[h.low + h.n] end)), '[]')
      from tantamos.batch_value v where v.preview = h.preview and v.position = h.batch) as changes
   from (
-    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, p.job, p.undo_which, p.work_order, p.made_by, run.preview,
+    select s.run, s.batch, s.low, s.altered, s.n, s.part, p.kind, p.why, p.sentence, p.named, p.row_limits, p.job, p.undo_which, p.work_order, p.made_by, run.preview,
       run.started_by,
       array(select jsonb_array_elements_text(p.work_order -> 'parts' -> s.part -> 'writes')) as fields,
       coalesce(s.finished_at, run.started_at) as at, substr(s.outcomes, s.n, 1) as letter,

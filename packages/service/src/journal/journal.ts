@@ -1,4 +1,5 @@
 import {
+  fail,
   keyedBy,
   letterOf,
   outcomeOf,
@@ -192,10 +193,10 @@ const nextOfRun = `
       and ($4::text[] is null or b.causes is not null or r.causes <> '{}')
     order by r.position limit 1) s`;
 
+/** Throws `bad_request` for a text that is not a mark. */
 function parseMark(mark: string | null): [number, number] {
-  const [position, place] = /^(\d{1,9})\.(\d{1,9})$/
-    .exec(mark ?? '')
-    ?.slice(1)
-    .map(Number) ?? [0, 0];
-  return [position!, place!];
+  if (mark === null) return [0, 0];
+  const parts = /^(\d{1,9})\.(\d{1,9})$/.exec(mark);
+  if (!parts) fail('bad_request', 'This page mark is not one that was given out.', { where: 'after' });
+  return [Number(parts![1]), Number(parts![2])];
 }

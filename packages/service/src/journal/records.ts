@@ -79,23 +79,26 @@ export function alongViews(catalog: Catalog, order: WorkOrder, counts: readonly 
   }));
 }
 
-/** Those whose records may be seen; what is no longer there at all is seen by who may see the journal. */
+/**
+ * Those whose records may be seen. Of a type of which the person sees only some records, one that is gone is not told from one that
+ * is withheld: it is told without its values, and only where the run itself deleted it or makes it.
+ */
 async function seenRows(
   database: Database,
   catalog: Catalog,
   rows: readonly JournalRow[],
 ): Promise<readonly JournalRow[]> {
-  const withheld = new Map<string, ReadonlySet<string>>();
+  const seen = new Map<string, ReadonlySet<string>>();
   for (const id of new Set(rows.map((r) => r.type))) {
     const type = catalog.find(id);
     if (!type?.limits?.source) continue;
     const keys = rows.filter((r) => r.type === id).map((r) => r.key);
-    const [seen, there] = await Promise.all([
-      keysThere(database, type, keys),
-      keysThere(database, { ...type, limits: null }, keys),
-    ]);
-    const seenKeys = new Set(seen);
-    withheld.set(id, new Set(there.filter((k) => !seenKeys.has(k))));
+    seen.set(id, new Set(await keysThere(database, type, keys)));
   }
-  return withheld.size === 0 ? rows : rows.filter((r) => !withheld.get(r.type)?.has(r.key));
+  return rows.flatMap((row) => {
+    if (seen.get(row.type)?.has(row.key) !== false) return [row];
+    // What an undo of a delete would make again is no record yet.
+    const isOwn = row.act === 'create' || (row.act === 'delete' && row.outcome === 'changed');
+    return isOwn ? [{ ...row, cause: null, changes: [] }] : [];
+  });
 }

@@ -202,9 +202,11 @@ async function writeTotals(
     [id],
   );
   const of = order.parts.map((_, part) => rows.find((row) => row.part === part));
-  await connection.query('update tantamos.preview set sentence = $2, part_changes = $3 where id = $1', [
+  const { sentence: text, named } = sentence(of.map((row) => row?.matched ?? 0));
+  await connection.query('update tantamos.preview set sentence = $2, named = $3, part_changes = $4 where id = $1', [
     id,
-    sentence(of.map((row) => row?.matched ?? 0)),
+    text,
+    named && JSON.stringify(named),
     of.map((row) => row?.changes ?? 0),
   ]);
 }

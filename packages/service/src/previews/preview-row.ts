@@ -1,5 +1,5 @@
 import type { ListReportView } from '@tantamos/contract';
-import type { Job, Mend, Trigger, Verdict, WorkOrder } from '@tantamos/core';
+import type { Job, Mend, Sentence, Trigger, Verdict, WorkOrder } from '@tantamos/core';
 import type { Figures } from './figures';
 
 /** A preview as it stands in the database, with the names behind its ids. */
@@ -13,6 +13,9 @@ export interface PreviewRow {
   readonly job: Job;
   readonly work_order: WorkOrder;
   readonly sentence: string;
+  /** The sentence with the records it names, and which records its maker saw (see `Seen.rowLimits`); null: made by an earlier version. */
+  readonly named: Sentence | null;
+  readonly row_limits: Readonly<Record<string, string>> | null;
   readonly why: string | null;
   readonly made_by: string;
   readonly made_by_name: string;

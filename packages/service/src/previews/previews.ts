@@ -28,7 +28,7 @@ import { reportForPreview } from '../lists/report';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
 import { selectPreviews, type PreviewRow, type UndoWhich } from './preview-row';
-import { undoSentence, type Works } from './work';
+import { undoSentence, type KeptSentence, type Works } from './work';
 import type { PreviewWorker } from './worker';
 
 /** Notes something else of a new preview, so that neither is there without the other. */
@@ -68,6 +68,7 @@ export class Previews {
       job: kept.job,
       order: work.order,
       sentence: work.sentence(),
+      rows: seen.rowLimits,
       why,
       account: seen.person.id,
       batchSize: this.sizeOf(safety, work.order, catalog),
@@ -103,20 +104,21 @@ export class Previews {
       job.safety ?? {},
       parts.map((p) => p.type),
     );
-    const batchSize = this.sizeOf(safety, order, catalog);
+    const work = this.works.parts(parts, order, sentence);
     const id = await this.insert({
       kind: 'edit',
       undoOf: null,
       job,
       order,
-      sentence,
+      sentence: work.sentence(),
+      rows: seen.rowLimits,
       why: await this.why(job.why),
       account: seen.person.id,
-      batchSize,
+      batchSize: this.sizeOf(safety, order, catalog),
       listReport: null,
       catalog,
     });
-    this.worker.work(id, this.works.parts(parts, order, sentence));
+    this.worker.work(id, work);
     return id;
   }
 
@@ -124,7 +126,7 @@ export class Previews {
   async beginUndo(
     runId: string,
     source: PreviewRow,
-    { account, why, madeAs, which }: { account: string; why?: string; madeAs?: string; which: UndoWhich | null },
+    { seen, why, madeAs, which }: { seen: Seen; why?: string; madeAs?: string; which: UndoWhich | null },
   ): Promise<string> {
     const catalog = await this.catalogs.get();
     const order = narrowed(inverse(source.work_order, catalog), which?.fields);
@@ -135,10 +137,11 @@ export class Previews {
       undoWhich: which,
       job: source.job,
       order,
-      sentence: undoSentence(order, source.sentence, catalog, which),
+      sentence: undoSentence(order, source, catalog, which),
+      rows: seen.rowLimits,
       // The reason travels with the work unless another is given.
       why: await this.why(why ?? source.why ?? undefined),
-      account,
+      account: seen.person.id,
       batchSize: source.batch_size,
       listReport: source.list_report,
       catalog,
@@ -199,7 +202,9 @@ export class Previews {
     undoWhich?: UndoWhich | null;
     job: Job;
     order: WorkOrder;
-    sentence: string;
+    sentence: KeptSentence;
+    /** Which records the maker sees, by type (see `Seen.rowLimits`). */
+    rows: Readonly<Record<string, string>>;
     why: string | null;
     account: string;
     batchSize: number;
@@ -212,8 +217,8 @@ export class Previews {
       const { rows } = await connection.query<{ id: string }>(
         `with made as (
          insert into tantamos.preview (id, kind, undo_of, type, job, work_order, sentence, why, made_by, batch_size, triggers,
-           list_report, undo_which, expires_at)
-         select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $15, now() + make_interval(hours => preview_hours)
+           list_report, undo_which, named, row_limits, expires_at)
+         select coalesce($14, tantamos.new_id()), $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $15, $16, $17, now() + make_interval(hours => preview_hours)
          from tantamos.workspace returning id)
        insert into tantamos.preview_work (preview, holder, lease_until, tries)
        select id, $12, clock_timestamp() + make_interval(secs => $13::float8 / 1000), 1 from made returning preview as id`,
@@ -223,7 +228,7 @@ export class Previews {
           p.order.parts[0]!.type,
           p.job,
           p.order,
-          p.sentence,
+          p.sentence.sentence,
           p.why,
           p.account,
           p.batchSize,
@@ -233,6 +238,8 @@ export class Previews {
           this.worker.holding.lease,
           p.madeAs ?? null,
           p.undoWhich ? JSON.stringify(p.undoWhich) : null,
+          p.sentence.named && JSON.stringify(p.sentence.named),
+          p.rows,
         ],
       );
       const { id } = rows[0]!;

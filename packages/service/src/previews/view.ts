@@ -12,7 +12,7 @@ import type { Note, PreviewRow } from './preview-row';
 
 /** A preview as a person may see it, who may know of it (see `mustKnow`). */
 export async function previewView(services: Services, p: PreviewRow, seen: Seen): Promise<PreviewView> {
-  const { database, compiler, accounts } = services;
+  const { database } = services;
   const { catalog } = seen;
   const type = catalog.find(p.type);
   const labels = new Labels(database, catalog);
@@ -39,7 +39,7 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
     const shown = people.map(({ key, before, after }) => ({ person: labels.show(field, key), before, after }));
     return [{ part, field: name, label: field.label, people: shown, more }];
   };
-  const told = await toldOf(p, seen, compiler, (id) => accounts.person(id));
+  const told = await toldOf(p, seen, services);
   const start = type ? mayStart(p, type, seen) : null;
   const parts = await partViews(services, p, seen);
   return {
@@ -125,5 +125,7 @@ async function partViews({ database }: Services, p: PreviewRow, { catalog }: See
 /** What names private selections is for their owner; what names people, for who may see everybody, too. */
 function isFor({ code }: Note, { made_by: madeBy }: PreviewRow, seen: Seen): boolean {
   if (code !== 'field_used' && code !== 'inactive' && code !== 'own_record') return true;
+  // Its names are as they were when it was made.
+  if (code === 'inactive' && seen.isLimited) return false;
   return madeBy === seen.person.id || (code !== 'field_used' && seen.isWhole);
 }

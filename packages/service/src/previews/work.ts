@@ -8,18 +8,19 @@ import {
   ownPlaces,
   partsOfJob,
   partsSaid,
+  sentenceText,
   typeWords,
   type Catalog,
+  type CheckedPart,
   type CheckedJob,
   type CheckedJobPart,
-  type CheckedPart,
   type Context,
   type Job,
   type JobPart,
+  type Sentence,
   type WorkOrder,
 } from '@tantamos/core';
 import type { Accounts } from '../accounts/accounts';
-import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Freezer, Frozen } from '../engine/freezer';
 import type { Taken } from '../engine/statements/undo';
@@ -40,7 +41,7 @@ export interface Work {
   readonly order: WorkOrder;
   freeze(freezer: Freezer): Promise<Frozen>;
   /** How many each part matches is said where it is known. */
-  sentence(matched?: readonly number[]): string;
+  sentence(matched?: readonly number[]): KeptSentence;
   /** What is to be said of the preview once it is frozen. */
   notes(previewId: string): Promise<readonly Note[]>;
   figures(previewId: string): Promise<Figures>;
@@ -60,7 +61,6 @@ export interface Compiled {
 export class Works {
   constructor(
     private readonly database: Database,
-    private readonly catalogs: CatalogStore,
     private readonly compiler: Compiler,
     private readonly accounts: Accounts,
     private readonly gate: Gate,
@@ -69,10 +69,11 @@ export class Works {
   /** The work a preview's row stands for: the same whichever process takes it up. */
   async of(row: PreviewRow): Promise<Work> {
     if (row.kind === 'undo') {
-      const catalog = await this.catalogs.get();
       const seen = await this.gate.of(await this.accounts.person(row.made_by));
-      const source = await this.database.one<{ sentence: string; type: string }>(
-        'select p.sentence, p.type from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',
+      // Of records that are withheld from the maker, nothing is told, as of those that are gone.
+      const catalog = seen.reading;
+      const source = await this.database.one<KeptSentence & { type: string }>(
+        'select p.sentence, p.named, p.type from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',
         [row.undo_of],
       );
       const taken = await this.taken(row, source!.type, seen);
@@ -82,7 +83,7 @@ export class Works {
         sentence: (matched) =>
           undoSentence(
             row.work_order,
-            source!.sentence,
+            source!,
             catalog,
             row.undo_which,
             matched?.reduce((n, m) => n + m, 0),
@@ -111,7 +112,8 @@ export class Works {
     return {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
-      sentence: (matched) => jobSentence(job, catalog, context, matched && matchedOf(checked, matched), checked.nameOf),
+      sentence: (matched) =>
+        keptSentence(jobSentence(job, catalog, context, matched && matchedOf(checked, matched), checked.names)),
       // What is said besides the set itself is not worth failing it for.
       figures: (id) => figuresOf(this.database, id, parts).catch(noFigures),
       notes: async (id) => {
@@ -197,20 +199,29 @@ export class Works {
     return {
       order,
       freeze: (freezer) => freezer.freeze(parts, order),
-      sentence: () => sentence,
+      sentence: () => keptSentence([sentence]),
       notes: async () => [],
       figures: noFigures,
     };
   }
 }
 
+/** A sentence as it stands in the database. */
+export interface KeptSentence {
+  readonly sentence: string;
+  /** Its text and the records it names; null where an earlier version made it, which kept only the text. */
+  readonly named: Sentence | null;
+}
+
+export const keptSentence = (named: Sentence): KeptSentence => ({ sentence: sentenceText(named), named });
+
 export function undoSentence(
   order: WorkOrder,
-  source: string,
+  source: KeptSentence,
   catalog: Catalog,
   only: UndoWhich | null,
   count?: number,
-): string {
+): KeptSentence {
   const part = order.parts[0]!;
   const type = catalog.find(part.type);
   const one = order.parts.length === 1;
@@ -229,7 +240,11 @@ export function undoSentence(
     ...(only?.overwrite ? ['also where others changed them since'] : []),
   ];
   const but = narrow.length > 0 ? ` (only ${narrow.join(', ')})`.replace('(only also', '(also') : '';
-  if (!one || part.act !== 'update') return `Take back what was done to the ${which}${but} by: ${source}`;
+  const of = (undo: string): KeptSentence => ({
+    sentence: `${undo}: ${source.sentence}`,
+    named: source.named && [`${undo}: `, ...source.named],
+  });
+  if (!one || part.act !== 'update') return of(`Take back what was done to the ${which}${but} by`);
   const fields = part.writes.map((name) => type?.fields.find((f) => f.name === name)?.label.toLowerCase() ?? name);
-  return `Put ${list(fields, 'and')} back on the ${which}${but} changed by: ${source}`;
+  return of(`Put ${list(fields, 'and')} back on the ${which}${but} changed by`);
 }

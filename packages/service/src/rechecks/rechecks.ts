@@ -80,7 +80,8 @@ async function wentOn(
   longest: number,
 ): Promise<RecheckRow | undefined> {
   const { database } = services;
-  const catalog = await services.catalogs.get();
+  // Of records that are withheld, nothing is told, as of those that are gone.
+  const catalog = seen.reading;
   const { pieces = 0 } = now.sums;
   const piece = await nextPiece(database, r.id, now.next, atOnce[pieces]!);
   const keep = (sums: RecheckRow['sums'], next = now.next): Promise<RecheckRow | undefined> =>

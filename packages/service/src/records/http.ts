@@ -21,7 +21,7 @@ import { pathLabel, pathsOf } from '../catalog/columns';
 import { Labels } from '../catalog/labels';
 import { keysThere, lookUpNames } from '../catalog/names';
 import { longestSearch } from '../database/patience';
-import { asProblem } from '../database/problems';
+import { asProblem, isBadValue } from '../database/problems';
 import { blanksLeftOut } from '../exploring/blanks';
 import { compiled } from '../exploring/http';
 import { gone } from '../http/gone';
@@ -69,9 +69,7 @@ export const recordHandlers: Handlers<typeof recordRoutes> = {
     await labels.load();
     return Promise.all(
       entries.map(async ({ run, kind, at, by, why, outcome, cause, changes, ...of }): Promise<HistoryView> => {
-        const told = await toldOf({ ...of, type: type.id }, seen, services.compiler, (id) =>
-          services.accounts.person(id),
-        );
+        const told = await toldOf({ ...of, type: type.id }, seen, services);
         return {
           run,
           kind,
@@ -151,7 +149,9 @@ async function findRecords(call: Call, asked: FindBody): Promise<Found> {
       ? database.askWithin<{ count: number }>(countRecords(selection), longestSearch, moved)
       : undefined,
     asked.count === 'exact' ? blanksLeftOut(call.services, call.seen, made, moved) : null,
-  ]).catch(asProblem);
+  ])
+    .catch((error: unknown) => (asked.after !== undefined && isBadValue(error) ? notAMark() : Promise.reject(error)))
+    .catch(asProblem);
   const paths = pathsOf(catalog, type, columns);
   const labels = new Labels(database, catalog);
   const shown = rows.slice(0, limit);
@@ -187,5 +187,9 @@ function marked(after: string | undefined): (string | null)[] | undefined {
   } catch {
     // answered below
   }
+  return notAMark();
+}
+
+function notAMark(): never {
   return fail('bad_request', 'This page mark is not one that was given out.', { where: 'after' });
 }

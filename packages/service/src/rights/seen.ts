@@ -2,6 +2,7 @@ import {
   actWords,
   fail,
   isAboutTypes,
+  isLimited,
   readingCatalog,
   seenCatalog,
   typeWords,
@@ -21,6 +22,7 @@ export class Seen {
   readonly catalog: Catalog;
   private read: Catalog | undefined;
   private wholly: boolean | undefined;
+  private limited: Readonly<Record<string, string>> | undefined;
 
   constructor(
     readonly person: Person,
@@ -47,6 +49,21 @@ export class Seen {
     return (this.wholly ??=
       this.catalog.types.length === this.whole.types.length &&
       this.catalog.types.every((t) => !t.limits?.source && t.fields.every((f) => !f.hidden)));
+  }
+
+  /** By type, which of its records the person sees, where that is not all of them: the limits as texts, to be compared. */
+  get rowLimits(): Readonly<Record<string, string>> {
+    return (this.limited ??= Object.fromEntries(
+      this.whole.types.flatMap(({ id }) => {
+        const limit = this.rights.seen(id);
+        return isLimited(limit) ? [[id, JSON.stringify([limit, this.person.record])]] : [];
+      }),
+    ));
+  }
+
+  /** Is there a type of which the person sees only some records? */
+  get isLimited(): boolean {
+    return Object.keys(this.rowLimits).length > 0;
   }
 
   /** Is this a type that is there, but not for this person? */

@@ -18,6 +18,7 @@ import {
   type Safety,
   type StopIf,
   type Job,
+  type Sentence,
   type RunVerb,
   type Totals,
   type WorkOrder,
@@ -55,6 +56,8 @@ export interface RunRow extends Totals {
   readonly made_by: string;
   readonly along: readonly number[];
   readonly sentence: string;
+  readonly named: Sentence | null;
+  readonly row_limits: Readonly<Record<string, string>> | null;
   readonly why: string | null;
   readonly list_report: ListReportView | null;
   readonly notes: readonly Note[];
@@ -279,7 +282,7 @@ export class Runs {
     const under = run.undone_by.find((u) => !isOver(u.state));
     if (under) fail('already_undone', 'An undo of this run is under way.');
     return this.previews.beginUndo(id, await this.previews.get(run.preview), {
-      account: seen.person.id,
+      seen,
       why,
       madeAs,
       which,
@@ -401,7 +404,7 @@ const liveTotals = `
   where run.ended_at is not null`;
 
 const selectRuns = (totals: string): string => `
-  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.why, p.list_report,
+  select run.id, run.preview, p.kind, p.undo_of, p.type, p.sentence, p.named, p.row_limits, p.why, p.list_report,
     run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
     s.name as state_by_name, run.state_at, run.at_once, run.pace, run.gives_way, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
     run.hours, run.stop_if, run.exceeded, run.wakes_at, p.batch_size, run.matched,

@@ -9,9 +9,9 @@ import { droppedWords, type RunRow } from './runs';
 
 /** A run as a person may see it, who may know of it (see `mustKnow`). */
 export async function runView(services: Services, r: RunRow, seen: Seen): Promise<RunView> {
-  const { compiler, accounts, engine } = services;
+  const { engine } = services;
   const type = seen.catalog.find(r.type);
-  const { sentence } = await toldOf(r, seen, compiler, (id) => accounts.person(id));
+  const { sentence } = await toldOf(r, seen, services);
   const notes = r.notes.filter((n) => wordsAsSeen(n.message, type) === n.message);
   return {
     id: r.id,

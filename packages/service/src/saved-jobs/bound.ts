@@ -37,8 +37,8 @@ export async function namesIn(
   );
   const names: Record<string, Record<string, string>> = {};
   for (const { type, text } of named) {
-    const name = answers.name(type!, text);
-    if (name !== undefined) (names[type!] ??= {})[text] = name;
+    const name = answers.record(type!, text)?.name;
+    if (name) (names[type!] ??= {})[text] = name;
   }
   return names;
 }

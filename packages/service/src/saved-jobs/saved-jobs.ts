@@ -11,6 +11,7 @@ import {
   filledIn,
   isOfOneTime,
   jobSentence,
+  sentenceText,
   selectionsOf,
   ProblemError,
   whichWords,
@@ -19,6 +20,7 @@ import {
   type Catalog,
   type Context,
   type Job,
+  type LookedUp,
 } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
@@ -80,7 +82,7 @@ export class SavedJobs {
     const turn = turns();
     for (const row of rows) {
       await turn();
-      const shown = view(row, seen, catalog, context);
+      const shown = view(await this.namedAsSeen(row, seen), seen, catalog, context);
       if (shown) visible.push(shown);
     }
     return visible;
@@ -113,9 +115,9 @@ export class SavedJobs {
       seen,
       rows.map((r) => r.said.job),
     );
-    return rows
-      .filter(({ said }) => seen.isWhole || troubleOf(said, catalog, context) === null)
-      .map(({ version, said, why, by, at }, i) => ({
+    const shown = rows.filter(({ said }) => seen.isWhole || troubleOf(said, catalog, context) === null);
+    return (await Promise.all(shown.map((row) => this.namedAsSeen(row, seen)))).map(
+      ({ version, said, why, by, at }, i) => ({
         version,
         job: said.job,
         inputs: said.inputs,
@@ -124,7 +126,8 @@ export class SavedJobs {
         why,
         changedBy: by,
         changedAt: at.toISOString(),
-      }));
+      }),
+    );
   }
 
   /** Saves a new job, or a new version where the name is the person's own, or open and theirs to change. */
@@ -198,6 +201,16 @@ export class SavedJobs {
     const { catalog, context } = await this.compiler.context(seen, jobs.flatMap(selectionsOf));
     const filed = await filedIn((id) => keptFile(this.database, id), jobs, catalog, context);
     return { catalog, context: { ...context, filed } };
+  }
+
+  /** With the names of records as the person may see them now; where they see all records, as they were when it was saved. */
+  private async namedAsSeen<R extends { readonly said: SavedJobSaid }>(row: R, seen: Seen): Promise<R> {
+    if (!seen.isLimited) return row;
+    const names = await namesIn(this.database, row.said.job, seen.catalog).catch((error: unknown) => {
+      if (error instanceof ProblemError) return {};
+      throw error;
+    });
+    return { ...row, said: { ...row.said, names } };
   }
 
   /** As it was said, where its names mean today what they meant then; with keys otherwise. */
@@ -410,8 +423,12 @@ function troubleOf({ job, inputs }: SavedJobSaid, catalog: Catalog, context: Con
 }
 
 function sentenceOf({ job, names }: SavedJobSaid, catalog: Catalog, context: Context): string {
+  const find: LookedUp['find'] = (type, text) => {
+    const name = names?.[type]?.[text];
+    return name === undefined ? undefined : { key: text, name };
+  };
   try {
-    return jobSentence(job, catalog, context, undefined, (type, text) => names?.[type]?.[text]);
+    return sentenceText(jobSentence(job, catalog, context, undefined, { questions: [], find }));
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     return `${job.selection.filter ?? 'all'}: ${job.edits.map((e) => `${e.kind} ${e.field}`).join(', ')}`;

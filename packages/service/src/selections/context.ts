@@ -134,6 +134,7 @@ async function runsNamed(
       work_order: WorkOrder;
       made_by: string;
       started_by: string;
+      row_limits: Readonly<Record<string, string>> | null;
       dropped: boolean;
     }>(runsCalled, [`${name}%`, `%${name}`]);
     const known = rows.filter((r) => isKnown(r, seen));
@@ -164,5 +165,5 @@ function firstTexts(selection: Selection, name: string): string[] {
 
 /** $1 and $2: how their ids begin, or end. */
 const runsCalled = `
-  select r.id, p.work_order, p.made_by, r.started_by, r.journal_dropped_at is not null as dropped
+  select r.id, p.work_order, p.row_limits, p.made_by, r.started_by, r.journal_dropped_at is not null as dropped
   from tantamos.run r join tantamos.preview p on p.id = r.preview where r.id::text like $1 or r.id::text like $2 limit 5`;
