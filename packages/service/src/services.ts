@@ -138,7 +138,7 @@ export async function openServices(options: {
     compiler,
     saved,
     rules,
-    savedJobs: new SavedJobs(database, compiler),
+    savedJobs: new SavedJobs(database, compiler, accounts),
     previews,
     runs,
     engine,

@@ -165,13 +165,19 @@ export class Accounts {
     return row ? personIn(row) : fail('not_found', 'There is no such account.');
   }
 
-  /** The same, as long as the account is active; else `not_signed_in`. */
-  async active(id: string): Promise<Person> {
-    const row = await this.database.one<Row & Record<string, unknown>>(
-      `${selectPeople()} where a.id = $1 and a.active`,
+  /**
+   * May this account still act? Its holder; throws `not_signed_in` with the reason where it was deactivated. Whatever goes on in
+   * somebody's name asks it: requests, previews, runs, rechecks, file plans and event streams.
+   */
+  async acting(id: string): Promise<Person> {
+    const row = await this.database.one<Row & { active: boolean } & Record<string, unknown>>(
+      `${selectPeople('a.active')} where a.id = $1`,
       [id],
     );
-    return row ? personIn(row) : fail('not_signed_in', 'This account is not active any more.');
+    if (!row) return fail('not_signed_in', 'This account is no longer there.');
+    if (!row.active)
+      fail('not_signed_in', `The account “${row.login}” has been deactivated, so nothing goes on in its name.`);
+    return personIn(row);
   }
 
   async signOut(secret: string): Promise<void> {

@@ -174,12 +174,12 @@ export class Engine {
     }
   }
 
-  /** A right that has been taken away is missing from the next batch on: the run pauses and says so. */
+  /** A right that has been taken away, or an account that may no longer act, is missing from the next batch on: the run pauses and says so. */
   private async rightsOf(run: LaneRun): ReturnType<RightsOfRun> {
     const known = this.rights.get(run.id);
     const catalog = await this.catalogs.get();
     if (known?.catalog === catalog && Date.now() - known.at < rightsKnownFor) return known.rights;
-    const of = async (id: string): Promise<Seen> => this.gate.of(await this.accounts.person(id));
+    const of = async (id: string): Promise<Seen> => this.gate.of(await this.accounts.acting(id));
     const read = async (): ReturnType<RightsOfRun> => {
       const writer = await of(run.started_by);
       mustCarryOut(run.kind, run.order.parts, writer);

@@ -26,6 +26,8 @@ export async function applyPlan(
   file: { readonly id: string; readonly rows: number; readonly name: string },
   checked: CheckedPlan,
   env: Env,
+  /** Called before anything of it is there for others; throws to give up. */
+  atEnd: () => Promise<void>,
 ): Promise<Applied> {
   return database.transaction(
     'read committed',
@@ -59,6 +61,7 @@ export async function applyPlan(
         JSON.stringify(checked.plan),
         JSON.stringify(report),
       ]);
+      await atEnd();
       return { report, stopped, job };
     },
     'freezes',

@@ -1,14 +1,13 @@
 import type { FileWork, FilePlanBody } from '@tantamos/contract';
 import { checkPlan, type FilePlan } from '@tantamos/core';
-import type { Database } from '../database/database';
-import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
+import type { Services } from '../services';
 import { applyPlan } from './apply';
 import { fileColumns, fileView, ownFile } from './store';
 
 /** Says what the rows of a file of the person's own are to do; what can be done comes back as a job. */
 export async function planFile(
-  { database, compiler }: { readonly database: Database; readonly compiler: Compiler },
+  { database, compiler, accounts }: Pick<Services, 'database' | 'compiler' | 'accounts'>,
   seen: Seen,
   id: string,
   said: FilePlanBody | FilePlan,
@@ -33,6 +32,8 @@ export async function planFile(
     ),
   );
   if (plan.unknown === 'create') seen.must('create', checked.type);
-  const { stopped, job } = await applyPlan(database, seen.person.id, file, checked, context.env);
+  const { stopped, job } = await applyPlan(database, seen.person.id, file, checked, context.env, async () => {
+    await accounts.acting(seen.person.id);
+  });
   return { file: fileView(await ownFile(database, seen, file.id)), stopped, job };
 }

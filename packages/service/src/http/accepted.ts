@@ -15,9 +15,10 @@ export function onlyAccepted({ body, takes, query }: Route): RequestHandler {
       fail('bad_request', `“${clip(parameter)}” is not known here: this call takes no parameters in its address.`, {
         where: clip(parameter),
       });
-    if (hasBody(req) && req.is([...media]) === false) {
-      if (media.length === 0) fail('bad_request', 'This call takes no body; nothing was done.');
-      const given = req.get('Content-Type');
+    if (!hasBody(req)) return next();
+    if (media.length === 0) fail('bad_request', 'This call takes no body; nothing was done.');
+    const given = req.get('Content-Type');
+    if (req.is([...media]) === false || (body && !isUtf8(given))) {
       res.setHeader('Accept', media.join(', '));
       fail(
         'unsupported_media_type',
@@ -27,6 +28,12 @@ export function onlyAccepted({ body, takes, query }: Route): RequestHandler {
     }
     next();
   };
+}
+
+/** JSON is UTF-8 (RFC 8259, section 8.1). */
+function isUtf8(type = ''): boolean {
+  const [, charset = 'utf-8'] = /;\s*charset\s*=\s*"?([^\s";]*)/i.exec(type) ?? [];
+  return charset.toLowerCase() === 'utf-8';
 }
 
 /** An empty body says nothing that could be ignored. */

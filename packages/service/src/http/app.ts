@@ -18,6 +18,7 @@ import { onlyHosts } from './hosts';
 import { mustBeRead, usualReader, type Patience } from './readers';
 import { personOf, requireSession } from './security';
 import { fairShares } from './shares';
+import { whileActing } from './still-acting';
 import { refuseShape, refuseUnfit } from './unfit';
 import { validated } from './validate';
 const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
@@ -67,6 +68,7 @@ export function createApp(services: Services, options: AppOptions = {}): Express
     res.setMaxListeners(20);
     next();
   });
+  const acting = whileActing(services.accounts);
   const sharesOf = fairShares();
   const router = Router();
   for (const [name, handler] of Object.entries(handlers) as [keyof typeof handlers, Answering][]) {
@@ -78,7 +80,9 @@ export function createApp(services: Services, options: AppOptions = {}): Express
     };
     const read = route.takes ? [] : [readJson('8mb')];
     const accepted = onlyAccepted(route);
-    const before = route.open ? [accepted, readJson('20kb')] : [signedIn, accepted, ...sharesOf(route), ...read, mind];
+    const before = route.open
+      ? [accepted, readJson('20kb')]
+      : [signedIn, accepted, acting, ...sharesOf(route), ...read, mind];
     router[route.method](route.path, ...before, handle(services, route, handler));
   }
   app.use(router);

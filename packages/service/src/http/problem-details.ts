@@ -1,6 +1,6 @@
 import { clip, ProblemError, type ProblemCode } from '@tantamos/core';
 import type { ProblemDetails } from '@tantamos/contract';
-import type { ErrorRequestHandler } from 'express';
+import type { ErrorRequestHandler, Response } from 'express';
 import { isSaidByDatabase, isTakenAway, outage } from '../database/refusal';
 
 /** HTTP statuses of problems that are not simply a bad request (400). */
@@ -72,18 +72,27 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, req, res, ne
   if (!known) req.log.error({ err: error }, 'request failed');
   const details = known
     ? problemDetails(known)
-    : {
+    : ({
         type: 'urn:tantamos:problem:bug',
         title: 'bug',
         status: 500,
         detail: 'Something went wrong in the service; its log says what.',
         code: 'bug',
         problems: [],
-      };
-  const wait = known?.problems[0].retryAfter ?? (details.status === 503 ? usualWait : undefined);
+      } as const);
+  sendDetails(res, details, known?.problems[0].retryAfter);
+};
+
+/** Answers with what was wrong. */
+export function sendProblem(res: Response, error: ProblemError): void {
+  sendDetails(res, problemDetails(error), error.problems[0].retryAfter);
+}
+
+function sendDetails(res: Response, details: ProblemDetails, retryAfter?: number): void {
+  const wait = retryAfter ?? (details.status === 503 ? usualWait : undefined);
   if (wait !== undefined) res.setHeader('Retry-After', String(wait));
   res.status(details.status).type('application/problem+json').send(JSON.stringify(details));
-};
+}
 
 function isLeft(error: unknown): boolean {
   const { code, type } = (error ?? {}) as { code?: string; type?: string };

@@ -15,6 +15,8 @@ export interface Held {
   readonly connections: Set<Connection>;
   /** Called as pieces are done; throws to give up. */
   progress(done: number, of: number): void;
+  /** Called once all is frozen, before it is there for others; throws to give up. */
+  atEnd(): Promise<void>;
 }
 
 const lockSpace = 741_002;
@@ -45,6 +47,7 @@ export async function freezeHeld(database: Database, held: Held, { freeze, sente
       await sweep(connection, held.preview);
       try {
         const frozen = await frozenOn(database, connection, held, freeze);
+        await held.atEnd();
         await transactionOn(connection, 'read committed', () => writeTotals(connection, held, frozen, sentence));
       } catch (error) {
         await sweep(connection, held.preview).catch(() => {});

@@ -92,7 +92,7 @@ export async function knownPreview({ services, seen, params }: Asking): Promise<
 /** The call as it would be made now: what is watched for long is watched with the rights of each moment. */
 export async function stillThere<C extends Asking>(call: C): Promise<C> {
   const { services, seen } = call;
-  return { ...call, seen: await services.gate.of(await services.accounts.active(seen.person.id)) };
+  return { ...call, seen: await services.gate.of(await services.accounts.acting(seen.person.id)) };
 }
 
 export async function settledView({ services, seen }: Asking, id: string): Promise<PreviewView> {

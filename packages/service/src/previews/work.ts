@@ -66,10 +66,15 @@ export class Works {
     private readonly gate: Gate,
   ) {}
 
+  /** Throws where the account that made a preview may no longer act. */
+  async mustStillAct(madeBy: string): Promise<void> {
+    await this.accounts.acting(madeBy);
+  }
+
   /** The work a preview's row stands for: the same whichever process takes it up. */
   async of(row: PreviewRow): Promise<Work> {
     if (row.kind === 'undo') {
-      const seen = await this.gate.of(await this.accounts.person(row.made_by));
+      const seen = await this.gate.of(await this.accounts.acting(row.made_by));
       // Of records that are withheld from the maker, nothing is told, as of those that are gone.
       const catalog = seen.reading;
       const source = await this.database.one<KeptSentence & { type: string }>(
@@ -92,7 +97,7 @@ export class Works {
         figures: noFigures,
       };
     }
-    const seen = await this.gate.of(await this.accounts.person(row.made_by));
+    const seen = await this.gate.of(await this.accounts.acting(row.made_by));
     const { job, ...rest } = await this.compiler.job(seen, row.job, BigInt(row.work_order.env.now));
     return this.edit({ job: row.job, checked: job, seen, ...rest });
   }

@@ -147,15 +147,27 @@ export class PreviewWorker {
   /** Says that this process is still at it and how far; gives up where the preview has been withdrawn or taken over. */
   private async renew(id: string, task: Task): Promise<void> {
     const row = await this.database
-      .one<{ state: string }>(
+      .one<{ state: string; made_by: string }>(
         `update tantamos.preview_work w set done = $3, total = $4, lease_until = clock_timestamp() + make_interval(secs => $5::float8 / 1000)
-         from tantamos.preview p where w.preview = $1 and w.holder = $2 and p.id = w.preview returning p.state`,
+         from tantamos.preview p where w.preview = $1 and w.holder = $2 and p.id = w.preview returning p.state, p.made_by`,
         [id, this.me, task.done, task.of, lease],
       )
       .catch(() => null);
     this.events.send(`preview ${id}`);
-    if (row === null || row?.state === 'working' || !this.tasks.has(id)) return;
+    if (row === null || !this.tasks.has(id)) return;
+    if (row?.state === 'working') return this.mustStillAct(id, row.made_by, task);
     await this.stopped(task);
+  }
+
+  /** Fails it with the reason where the account that made it may no longer act. */
+  private async mustStillAct(id: string, madeBy: string, task: Task): Promise<void> {
+    try {
+      await this.works.mustStillAct(madeBy);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) return;
+      await this.failed(id, error);
+      await this.stopped(task);
+    }
   }
 
   /** A person's previews are worked out a few at a time, so that those of others need not wait for all of them. */
@@ -179,6 +191,7 @@ export class PreviewWorker {
 
   private async freeze(id: string, task: Task, given?: Work): Promise<void> {
     const row = (await this.database.one<PreviewRow>(`${selectPreviews} where p.id = $1`, [id]))!;
+    await this.works.mustStillAct(row.made_by);
     const work = given ?? (await this.works.of(row));
     const held: Held = {
       preview: id,
@@ -189,6 +202,7 @@ export class PreviewWorker {
         Object.assign(task, { done, of });
         if (task.cancelled) throw new Cancelled();
       },
+      atEnd: () => this.works.mustStillAct(row.made_by),
     };
     await freezeHeld(this.database, held, work);
     this.events.sendNow(`preview ${id}`);

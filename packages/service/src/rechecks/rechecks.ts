@@ -47,6 +47,7 @@ export async function recheck(
   const until = performance.now() + patience.answer;
   let now = on === null ? await begun(database, r, seen) : await gotOn(database, r, seen, on);
   while (now.finished_at === null) {
+    await services.accounts.acting(seen.person.id);
     now = (await wentOn(services, r, seen, now, patience.question)) ?? (await gotOn(database, r, seen, now.id));
     if (performance.now() >= until) break;
   }

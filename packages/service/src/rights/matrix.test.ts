@@ -452,7 +452,9 @@ describe('what is withheld is absent', () => {
       done(w.editor, { selection: { type: 'growers', filter }, edits, safety: { pace: 100 } } as never);
     const toWithheld = (key: number) => w.sql.query(`update growers set valley = 'south' where id = ${key}`);
     await w.sql.query(`update growers set valley = 'north' where id between 21 and 25`);
-    const { rows: called } = await w.sql.query<{ name: string }>('select name from growers where id in (22, 23) order by id');
+    const { rows: called } = await w.sql.query<{ name: string }>(
+      'select name from growers where id in (22, 23) order by id',
+    );
     const hush = await own([{ kind: 'set', field: 'note', value: 'mine' }], 'id IN (21, 22, 23, 24)');
     const named = await done(w.editor, {
       selection: { type: 'contacts', filter: 'grower = 22 OR id = 3' },

@@ -9,10 +9,10 @@ import {
   type JobInput,
   type LaterPart,
 } from '@tantamos/core';
-import type { Connection, Database } from '../database/database';
+import type { Connection } from '../database/database';
 import { planFile } from '../files/plan';
-import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
+import type { Services } from '../services';
 
 // A saved job whose values come out of a file that is asked for: each time another file, under the plan of the first.
 
@@ -47,7 +47,7 @@ const gone = { where: 'job.selection.list' };
 
 /** The job with the rows of another file, said as `name`, in the places of those it was saved with. */
 export async function withRowsOf(
-  services: { readonly database: Database; readonly compiler: Compiler },
+  services: Pick<Services, 'database' | 'compiler' | 'accounts'>,
   seen: Seen,
   job: Job,
   asked: FileAsked,

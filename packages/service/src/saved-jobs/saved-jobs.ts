@@ -22,6 +22,7 @@ import {
   type Job,
   type LookedUp,
 } from '@tantamos/core';
+import type { Accounts } from '../accounts/accounts';
 import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
@@ -65,6 +66,7 @@ export class SavedJobs {
   constructor(
     private readonly database: Database,
     private readonly compiler: Compiler,
+    private readonly accounts: Accounts,
   ) {}
 
   /** The person's own, those shared with them and those open to all, but for what names something withheld from them. */
@@ -193,7 +195,8 @@ export class SavedJobs {
     const [, id] = Object.entries(said).find(([of]) => of.toLowerCase() === name.toLowerCase())!;
     if (!uuid.test(id.trim()))
       fail('bad_value', `“${clip(id)}” is no id of a file: send the file first.`, { where: `inputs.${name}` });
-    return withRowsOf({ database: this.database, compiler: this.compiler }, seen, job, asked, { name, id: id.trim() });
+    const { database, compiler, accounts } = this;
+    return withRowsOf({ database, compiler, accounts }, seen, job, asked, { name, id: id.trim() });
   }
 
   /** What jobs that are kept may refer to, the files among it that they were saved with. */
