@@ -9,6 +9,7 @@ import {
   openSync,
   readFileSync,
   rmSync,
+  writeFileSync,
   writeSync,
 } from 'node:fs';
 import { homedir, tmpdir } from 'node:os';
@@ -107,8 +108,7 @@ export async function startCluster(programs, folder, { throwaway = false, tcpPor
     const log = join(data, 'server.log');
     tool('pg_ctl', ['-D', data, '-l', log, '-o', options, '-w', '-t', '60', 'start']);
 
-    const url = (database, role = roles.superuser) =>
-      `postgres://${role}:${passwords[role]}@${encodeURIComponent(socket.path)}:${port}/${database}`;
+    const url = (database, role = roles.superuser) => address({ socket: socket.path, port, role, passwords, database });
     const sql = (database, text) => {
       const where = ['-h', socket.path, '-p', String(port), '-U', roles.superuser, '-d', database];
       const how = ['-X', '-q', '-A', '-t', '-v', 'ON_ERROR_STOP=1', '-f', '-'];
@@ -116,6 +116,8 @@ export async function startCluster(programs, folder, { throwaway = false, tcpPor
       return runProgram(undefined, join(programs, 'psql'), [...where, ...how], { input: text, env }).trim();
     };
     sql('postgres', rolesStatement(passwords));
+    const running = join(folder, 'running.json');
+    writeFileSync(running, JSON.stringify({ socket: socket.path, port }));
     return {
       url,
       sql,
@@ -133,6 +135,7 @@ export async function startCluster(programs, folder, { throwaway = false, tcpPor
       dropDatabase: (name) => void sql('postgres', `drop database if exists ${name}`),
       stop() {
         quietly(stopServer);
+        rmSync(running, { force: true });
         socket.remove();
         unlock();
       },
@@ -142,6 +145,20 @@ export async function startCluster(programs, folder, { throwaway = false, tcpPor
     unlock();
     throw error;
   }
+}
+
+/** The address of a database of the cluster that another start of `folder` runs now, for the everyday role; undefined if none does. */
+export function runningAddress(folder, database) {
+  const file = join(folder, 'running.json');
+  const passwords = readPasswords(join(folder, 'pgpass'));
+  if (!passwords || !existsSync(file)) return undefined;
+  const { socket, port } = JSON.parse(readFileSync(file, 'utf8'));
+  if (!existsSync(join(socket, `.s.PGSQL.${port}`))) return undefined;
+  return address({ socket, port, role: roles.everyday, passwords, database });
+}
+
+function address({ socket, port, role, passwords, database }) {
+  return `postgres://${role}:${passwords[role]}@${encodeURIComponent(socket)}:${port}/${database}`;
 }
 
 /** As `pg_ctl -o` takes them: each in single quotes, for its shell. */

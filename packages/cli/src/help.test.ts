@@ -54,7 +54,7 @@ describe('help and completion as they are met', () => {
     expect(await offered('fi')).toEqual(['fields', 'file', 'find']);
     expect(await offered('selection', 'e')).toEqual(['export']);
     expect(await offered('find', 'b')).toEqual(['bookings']);
-    expect(await offered('find', 'bookings', '--ra')).toEqual(['--random']);
+    expect(await offered('find', 'bookings', '--ran')).toEqual(['--random']);
     expect(await offered('preview', 'bookings', '--set', 're')).toEqual(['reference=', 'region=']);
     expect(await offered('preview', 'bookings', '-f', 'x', '--clear', 'no')).toEqual(['note']);
     expect(await offered('find', 'bookings', '-f', '"val')).toEqual(['valley']);

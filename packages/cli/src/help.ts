@@ -18,6 +18,8 @@ export function* leavesOf(
 export function withHelp(program: Command): void {
   for (const { name, command } of leavesOf(program)) {
     const two = examples[name];
+    if (!command.options.some((o) => o.long === '--raw'))
+      command.option('--raw', 'print control characters in values as they are');
     if (two) command.addHelpText('before', `${two.map((line) => `  ${line}`).join('\n')}\n`);
   }
   program.commands.find((c) => c.name() === 'selection')?.addHelpText('after', `\n${selectionHelp()}`);

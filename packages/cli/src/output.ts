@@ -1,6 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import Table from 'cli-table3';
 import color from 'picocolors';
+import { escapedJson, printed, printedJson, printedValue } from './control-characters';
 import { UsageError } from './trouble';
 
 export type Format = 'table' | 'json' | 'jsonl' | 'csv';
@@ -26,22 +27,30 @@ export function readFormat(text: string): Format {
 export function print(sheet: Sheet, format: Format, whole?: unknown): void {
   const objects = (): unknown[] =>
     sheet.rows.map((row) => Object.fromEntries(sheet.columns.map((c, i) => [c, row[i] ?? null])));
-  if (format === 'json') out(JSON.stringify(whole ?? objects(), null, 2));
-  else if (format === 'jsonl') (Array.isArray(whole) ? whole : objects()).forEach((row) => out(JSON.stringify(row)));
+  if (format === 'json') out(printedJson(whole ?? objects(), 2));
+  else if (format === 'jsonl') (Array.isArray(whole) ? whole : objects()).forEach((row) => out(printedJson(row)));
   else if (format === 'csv')
     process.stdout.write(
-      stringify([sheet.columns, ...sheet.rows], { record_delimiter: '\r\n', escape_formulas: true }),
+      stringify(
+        [sheet.columns, ...sheet.rows].map((row) => row.map(csvCell)),
+        { record_delimiter: '\r\n', escape_formulas: true },
+      ),
     );
   else if (sheet.rows.length > 0) out(table(sheet));
 }
 
 export function out(text: string): void {
-  process.stdout.write(`${text}\n`);
+  process.stdout.write(`${printed(text)}\n`);
+}
+
+/** A file of CSV or of JSON Lines as it comes, to stdout. */
+export function outFile(text: string, format: 'csv' | 'jsonl'): void {
+  process.stdout.write(format === 'csv' ? printedValue(text) : escapedJson(text));
 }
 
 /** Talk goes to stderr, so that stdout holds results alone. */
 export function talk(text: string): void {
-  process.stderr.write(`${text}\n`);
+  process.stderr.write(`${printed(text)}\n`);
 }
 
 /** “a, b or c”. */
@@ -65,6 +74,9 @@ export function change(old: string | null, now: string | null): string {
   const shown = (v: string | null): string => (v === null ? '(blank)' : v === '' ? '(empty)' : v);
   return old === now ? color.dim(shown(now)) : `${color.dim(shown(old))} → ${color.green(shown(now))}`;
 }
+
+const csvCell = (cell: string | number | boolean | null): string | number | boolean | null =>
+  typeof cell === 'string' ? printedValue(cell) : cell;
 
 function table(sheet: Sheet): string {
   const numeric = sheet.numbers ?? [];
@@ -93,7 +105,8 @@ function table(sheet: Sheet): string {
   for (const row of sheet.rows)
     t.push(
       row.map((cell, i) => {
-        const text = cell === null ? '' : String(cell).replace(/[\r\n\t]+/g, ' ');
+        // Before it is measured.
+        const text = cell === null ? '' : printed(String(cell)).replace(/[\r\n\t]+/g, ' ');
         return sheet.whole?.includes(sheet.columns[i]!) ? text : text.slice(0, 60);
       }),
     );

@@ -29,6 +29,7 @@ import { signIn } from './verbs/sign-in';
 import { types } from './verbs/types';
 import { completion } from './verbs/completion';
 import { withHelp } from './help';
+import { printRaw } from './control-characters';
 import { tellOptions } from './places';
 
 /** The program with all its verbs. */
@@ -73,6 +74,7 @@ export function makeProgram(): Command {
   ])
     verb(program);
   withHelp(program);
+  program.hook('preAction', (_, running) => printRaw(running.opts<{ raw?: true }>().raw === true));
   program.hook('preAction', (_, running) => tellOptions(running.options.flatMap((o) => o.long ?? [])));
   return program;
 }

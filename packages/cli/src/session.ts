@@ -2,6 +2,7 @@ import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { Client } from '@tantamos/client';
+import { holding } from './control-characters';
 
 /** Where the CLI keeps who is signed in: a file only its owner can read (XDG Base Directory). */
 export const folder = join(process.env.XDG_CONFIG_HOME ?? join(homedir(), '.config'), 'tantamos');
@@ -29,7 +30,7 @@ interface Kept {
 export function client(): Client {
   const kept = read();
   const base = process.env.TANTAMOS_SERVICE ?? kept?.service ?? usualService;
-  return new Client({ base: base.replace(/\/$/, ''), token: process.env.TANTAMOS_TOKEN ?? kept?.token });
+  return holding(new Client({ base: base.replace(/\/$/, ''), token: process.env.TANTAMOS_TOKEN ?? kept?.token }));
 }
 
 /** What tells this service and person apart from others. */

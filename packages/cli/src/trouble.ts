@@ -3,6 +3,7 @@ import type { Problem } from '@tantamos/core';
 import { CommanderError } from 'commander';
 import color from 'picocolors';
 import { exitCodes } from './exit';
+import { printed, printedValue } from './control-characters';
 import { placeOf, textAt } from './places';
 
 /** A mistake on the command line, said in one sentence. */
@@ -23,7 +24,7 @@ const codes: Record<string, number> = {
 export function tell(error: unknown, filter?: string): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : exitCodes.usage;
   if (error instanceof UsageError) {
-    process.stderr.write(`${color.red('error:')} ${error.message}\n`);
+    process.stderr.write(`${color.red('error:')} ${printedValue(error.message)}\n`);
     return exitCodes.usage;
   }
   if (!(error instanceof AnswerError)) throw error;
@@ -31,7 +32,7 @@ export function tell(error: unknown, filter?: string): number {
     error.details.problems.length > 0
       ? error.details.problems
       : [{ code: 'unavailable', message: error.message } as Problem];
-  for (const problem of problems) process.stderr.write(`${problemText(problem, filter)}\n`);
+  for (const problem of problems) process.stderr.write(`${printed(problemText(problem, filter))}\n`);
   if (error.code === 'not_signed_in') process.stderr.write('Sign in with: tantamos sign-in\n');
   if (error.code === 'unavailable' && /does not answer/.test(error.message))
     process.stderr.write('Say where it is with --service URL (of sign-in), or TANTAMOS_SERVICE.\n');
@@ -58,6 +59,6 @@ function caret(filter: string, span: { start: number; end: number }): string[] {
   const to = Math.min(lineEnd, Math.max(span.end, span.start) + 40, from + 110);
   const length = Math.max(1, Math.min(span.end, to) - span.start);
   const before = from > lineStart ? '…' : '';
-  const text = `${before}${filter.slice(from, to)}${to < lineEnd ? '…' : ''}`;
+  const text = `${before}${printedValue(filter.slice(from, to))}${to < lineEnd ? '…' : ''}`;
   return [`  ${text}`, `  ${' '.repeat(before.length + span.start - from)}${color.red('^'.repeat(length))}`];
 }

@@ -26,6 +26,8 @@ export class JournalQuery {
   @IsOptional() @IsString() @MaxLength(100) after?: string;
   /** `csv` (RFC 4180) and `jsonl` stream every record; `json` is one page. */
   @IsOptional() @IsIn(['json', 'csv', 'jsonl']) format?: 'json' | 'csv' | 'jsonl';
+  /** With `format=csv`: control characters in values as they are, not as signs that can be seen. */
+  @IsOptional() @IsIn(['true', 'false']) raw?: 'true' | 'false';
 }
 
 export class RunJournalQuery extends JournalQuery {

@@ -1,3 +1,4 @@
+export { visibleControls, withControls } from './control-characters';
 export * from './problem';
 export * from './sql/sql';
 export * from './catalog/catalog';

@@ -2,7 +2,7 @@ import { createWriteStream } from 'node:fs';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { SingleBar } from 'cli-progress';
-import { number, talk } from '../output';
+import { number, talk, outFile } from '../output';
 import { readSelection, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -34,7 +34,10 @@ export const exporting: Verb = (program) => {
     .option('--separator <mark>', 'of CSV: , or ; or tab', ',')
     .option('--bom', 'of CSV: begin with a byte order mark, for spreadsheets that need it')
     .option('--decimal-comma', 'of CSV: 1,5 instead of 1.5')
-    .option('--raw', 'of CSV: leave cells that begin with = + - @ as they are')
+    .option(
+      '--raw',
+      'leave cells of CSV that begin with = + - @, and control characters on standard output, as they are',
+    )
     .option('--signed', 'to be edited and brought back (preview --values): with a signature in each row')
     .option('--stored', 'values as stored, instead of names and labels')
     .action(
@@ -63,9 +66,13 @@ export const exporting: Verb = (program) => {
         const count = file.count ?? 0;
         const bar = progress(format === 'xlsx' ? 0 : count);
         const counted = Readable.fromWeb(bytes as never).on('data', (piece: Buffer) => bar.saw(piece));
-        await pipeline(counted, o.out === undefined ? process.stdout : createWriteStream(o.out), {
-          end: o.out !== undefined,
-        });
+        if (o.out !== undefined) await pipeline(counted, createWriteStream(o.out));
+        else if (format === 'xlsx') await pipeline(counted, process.stdout, { end: false });
+        else {
+          const text = new TextDecoder('utf-8', { ignoreBOM: true });
+          for await (const piece of counted as AsyncIterable<Buffer>)
+            outFile(text.decode(piece, { stream: true }), format);
+        }
         bar.end();
         talk(`${number(count)} records${o.out === undefined ? '' : ` written to ${o.out}`}`);
       }),

@@ -2,7 +2,7 @@ import type { FileRowsQuery, FileRowView } from '@tantamos/contract';
 import { rowFates } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { planned, withFileOptions, type FileOptions } from '../file-options';
-import { listed, print, readFormat, talk } from '../output';
+import { listed, print, readFormat, talk, outFile } from '../output';
 import { oneOf, wholeNumber } from '../options';
 import { lastFile, rememberFile } from '../recent';
 import { client } from '../session';
@@ -50,8 +50,8 @@ export const file: Verb = (program) => {
         const id = lastFile(said);
         const of = (o.of ?? 'left') as FileRowsQuery['of'];
         if (readFormat(o.format) === 'csv') {
-          const { bytes } = await api.files.fileRows(id, { of, format: 'csv' });
-          for await (const chunk of bytes as unknown as AsyncIterable<Uint8Array>) process.stdout.write(chunk);
+          const file = await api.files.fileRows(id, { of, format: 'csv' });
+          for await (const text of file.pieces()) outFile(text, 'csv');
           return;
         }
         const view = await api.file(id);

@@ -3,7 +3,7 @@ import type { JournalQuery, JournalRecord, PreviewJournalQuery } from '@tantamos
 import { outcomes, shortId } from '@tantamos/core';
 import { findRun } from '../ids';
 
-import { listed, moment, number, out, print, readFormat, talk } from '../output';
+import { listed, moment, number, out, print, readFormat, talk, outFile } from '../output';
 import { client } from '../session';
 import { showRecords, showRun, stateText } from '../show';
 import { acting, type Verb } from './verb';
@@ -29,7 +29,10 @@ export const result: Verb = (program) => {
           const run = await findRun(api, said);
           if (o.before) {
             const file = await api.files.runRecords(run.id, { format: 'csv', image: 'before' });
-            for await (const text of file.pieces()) process.stdout.write(text);
+            // In a file or a pipe it is loaded, so it stays as it is.
+            for await (const text of file.pieces())
+              if (process.stdout.isTTY) outFile(text, 'csv');
+              else process.stdout.write(text);
             return;
           }
           if (readFormat(o.format) === 'table') {
@@ -83,15 +86,16 @@ export async function sendRecords(
   api: Client,
   of: 'previews' | 'runs',
   id: string,
-  o: { outcome?: string; cause?: string; limit?: number; format: string; pick?: string; field?: string },
+  o: { outcome?: string; cause?: string; limit?: number; format: string; pick?: string; field?: string; raw?: boolean },
   show: (records: readonly JournalRecord[]) => void,
 ): Promise<void> {
   const format = readFormat(o.format);
   if (format === 'csv' || format === 'jsonl') {
-    const query = { format, outcome: o.outcome as Told, cause: o.cause };
+    const raw = o.raw && format === 'csv' ? ({ raw: 'true' } as const) : {};
+    const query = { format, outcome: o.outcome as Told, cause: o.cause, ...raw };
     const file = await (of === 'runs' ? api.files.runRecords(id, query) : api.files.previewRecords(id, query));
     for await (const text of o.limit === undefined ? file.pieces() : firstOf(file.pieces(), o.limit, format))
-      process.stdout.write(text);
+      outFile(text, format);
     return;
   }
   const pick = { pick: o.pick as PreviewJournalQuery['pick'], field: o.field };

@@ -61,7 +61,7 @@ export function NewPassword({
       autoComplete="new-password"
       required
       minLength={shortestPassword}
-      hint={`At least ${shortestPassword} characters${hint}`}
+      hint={`At least ${shortestPassword} characters, without the login${hint}`}
       {...rest}
     />
   );

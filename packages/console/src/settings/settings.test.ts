@@ -36,7 +36,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await sheet.getByLabel('First and last name').fill('Maren Applewhin');
     await sheet.getByLabel('Role').selectOption('editor');
     await sheet.getByLabel('Password').fill('short');
-    await sheet.getByLabel('Password').fill('maren password');
+    await sheet.getByLabel('Password').fill('orchard password');
     await sheet.getByRole('button', { name: 'Type that holds people' }).click();
     await page.keyboard.type('Staff');
     await page.getByRole('option', { name: /^Staff/ }).waitFor();
@@ -50,7 +50,7 @@ describe('accounts, rights and unfinished jobs in the console', () => {
     await expect(() => row.innerText()).toBecome(expect.stringMatching(/maren\s+Editor\s+Ines Calloway\s+never\s+0/));
     expect(await accessibilityTroubles(page)).toEqual([]);
 
-    const maren = await another('maren', 'maren password');
+    const maren = await another('maren', 'orchard password');
     await link('Records', maren).waitFor();
     await expect(() => link('Settings', maren).count()).toBecome(0);
     await go('/settings/accounts', maren);

@@ -30,6 +30,33 @@ describe('accounts', () => {
     expect((await (await as('tess', 'second password')).me()).name).toBe('Tess Hedge');
   });
 
+  it('takes no password that is blank, the one before, or contains the login', async () => {
+    await add('quill', { password: 'first password' });
+    const { id } = await account('quill');
+    const quill = await as('quill', 'first password');
+    const changed = (next: string) => refusedWith(quill.changePassword({ current: 'first password', next }));
+    const problem = (message: RegExp, where: string) => ({
+      code: 'bad_value',
+      problems: [{ where, message: expect.stringMatching(message) }],
+    });
+    for (const [text, message] of [
+      ['           ', /cannot be blank/],
+      ['\u00a0\u3000\u2003     ', /cannot be blank/],
+      ['my QUILL secret', /cannot contain the login/],
+      ['\uff51\uff55\uff49\uff4c\uff4c 12345', /cannot contain the login/],
+      ['first password', /same as the present one/],
+    ] as const) {
+      expect(await changed(text)).toMatchObject(problem(message, 'next'));
+      expect(await refusedWith(w.admin.resetPassword(id, { password: text }))).toMatchObject(
+        problem(message, 'password'),
+      );
+    }
+    expect(await refusedWith(add('feather', { password: 'feather-12345' }))).toMatchObject(
+      problem(/contain the login/, 'password'),
+    );
+    expect((await as('quill', 'first password')).me()).resolves.toMatchObject({ login: 'quill' });
+  });
+
   it('an administrator gives a new password, and all sessions end', async () => {
     const { id } = await account('tess');
     const before = await as('tess', 'second password');

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { fail, type Me } from '@tantamos/core';
+import { fail, passwordProblem, type Me } from '@tantamos/core';
 import type { Connection, Database } from '../database/database';
 import { Places } from '../places';
 import { sayWho, type RightsStore } from '../rights/store';
@@ -216,6 +216,7 @@ export class Accounts {
     const login = account.login.trim();
     if (login === '') fail('bad_value', 'A login has at least one letter.', { where: 'login' });
     await this.mustBeRole(account.role);
+    mustBePassword(account.password, login, 'password');
     const { name, role, record } = account;
     const password = await hashPassword(account.password);
     const id = await this.changing(by, async (connection) => {
@@ -268,11 +269,27 @@ export class Accounts {
     ]);
     if (!(await this.wrong.checked(person.login, address, () => checkPassword(current, row?.password))))
       fail('wrong_credentials', 'That is not your present password.', { where: 'current' });
-    await this.setPassword(person.id, next, person.id, hashSecret(secret));
+    await this.setPassword(person.id, next, person.id, { where: 'next', but: hashSecret(secret) });
   }
 
-  /** Gives an account another password; all its sessions end, but for the one of that hash. */
-  async setPassword(id: string, password: string, by: string, but: Buffer | null = null): Promise<void> {
+  /**
+   * Gives an account another password; all its sessions end, but for the one of the hash `but`. `bad_value` at `where` for one
+   * that is too short, blank, the one it has already, or contains the login.
+   */
+  async setPassword(
+    id: string,
+    password: string,
+    by: string,
+    { where = 'password', but = null }: { where?: string; but?: Buffer | null } = {},
+  ): Promise<void> {
+    const row = await this.database.one<{ login: string; password: string }>(
+      'select login, password from tantamos.account where id = $1',
+      [id],
+    );
+    if (!row) return fail('not_found', 'There is no such account.');
+    mustBePassword(password, row.login, where);
+    if (await checkPassword(password, row.password))
+      fail('bad_value', 'The new password is the same as the present one.', { where });
     const hash = await hashPassword(password);
     await this.changing(by, async (connection) => {
       const { rowCount } = await connection.query('update tantamos.account set password = $2 where id = $1', [
@@ -339,6 +356,11 @@ export class Accounts {
       suggestions: roles.map((r) => r.id),
     });
   }
+}
+
+function mustBePassword(password: string, login: string, where: string): void {
+  const problem = passwordProblem(password, login);
+  if (problem !== null) fail('bad_value', problem, { where });
 }
 
 function endSessions(connection: Connection, account: string, but: Buffer | null = null): Promise<unknown> {

@@ -29,6 +29,9 @@ export const accountHandlers: Handlers<typeof accountRoutes> = {
       address: addressOf(req),
       browser: browserOf(req),
     });
+    // A browser has one session: the one before it could not be ended by its holder any more.
+    const replaced = kind === 'browser' ? credential(req) : undefined;
+    if (replaced?.by === 'cookie') await services.accounts.signOut(replaced.secret);
     if (kind === 'browser') setSessionCookie(req, res, session.secret, session.expiresAt);
     if (session.browser !== null) setBrowserCookie(req, res, session.browser, knownDays);
     return {

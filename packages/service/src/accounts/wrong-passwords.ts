@@ -1,16 +1,21 @@
 import { fail } from '@tantamos/core';
 import type { Database } from '../database/database';
 
-/** So many wrong passwords within so long, in seconds, and no more are tried. A person mistypes; an address holds many people. */
-const most = { login: 10, address: 50 } as const;
-const keptFor = 600;
-export type LimitKind = keyof typeof most;
+/**
+ * So many wrong passwords are free. After each further one, nothing is tried for a while: 1 s, then twice as long each time, up to
+ * `longest` seconds. An address that guesses is slowed down first and for longer. A login is slowed down later and only a little,
+ * whoever guesses: a stranger cannot keep its holder out.
+ */
+const limits = { address: { free: 5, longest: 600 }, login: { free: 20, longest: 30 } } as const;
+/** Who has had no wrong one for so many seconds begins again. */
+const keptFor = 900;
+export type LimitKind = keyof typeof limits;
 
 export interface WrongPasswords {
   readonly kind: LimitKind;
   readonly subject: string;
   readonly count: number;
-  /** No more are tried until then; null while there are some left. */
+  /** None is tried until then; null where one is now. */
   readonly refusedUntil: Date | null;
   /** Forgotten then. */
   readonly until: Date;
@@ -20,7 +25,8 @@ interface Row {
   readonly kind: LimitKind;
   readonly subject: string;
   readonly count: number;
-  readonly since: Date;
+  /** When the last one was wrong. */
+  readonly last_at: Date;
 }
 
 /** What is being tried with one login, or from one address, in this process. */
@@ -57,12 +63,19 @@ export class WrongPasswordLimit {
     const rows = this.readOnly
       ? [...this.inMemory.values()]
       : await this.database.rows<Row & Record<string, unknown>>(
-          'select kind, subject, count, since from tantamos.wrong_password order by since desc limit 1000',
+          'select kind, subject, count, last_at from tantamos.wrong_password order by last_at desc limit 1000',
         );
     return rows
-      .map(({ kind, subject, count, since }) => {
-        const until = forgottenAt(since);
-        return { kind, subject, count, until, refusedUntil: count >= most[kind] ? until : null };
+      .map((row) => {
+        const { kind, subject, count } = row;
+        const refusedUntil = triedAgainAt(row);
+        return {
+          kind,
+          subject,
+          count,
+          until: forgottenAt(row),
+          refusedUntil: refusedUntil > new Date() ? refusedUntil : null,
+        };
       })
       .filter((w) => w.until > new Date());
   }
@@ -71,7 +84,7 @@ export class WrongPasswordLimit {
   async lift(kind: LimitKind, subject: string): Promise<boolean> {
     if (this.readOnly) return this.inMemory.delete(`${kind} ${subject}`);
     const gone = await this.database.rows(
-      `delete from tantamos.wrong_password where kind = $1 and subject = $2 or since < now() - make_interval(secs => $3)
+      `delete from tantamos.wrong_password where kind = $1 and subject = $2 or last_at < now() - make_interval(secs => $3)
        returning kind, subject`,
       [kind, subject, keptFor],
     );
@@ -105,29 +118,31 @@ export class WrongPasswordLimit {
     for (;;) {
       const row = await this.counted(kind, subject);
       const count = Math.max(row?.count ?? 0, trying.count);
-      if (count + trying.under < most[kind]) {
-        trying.under++;
-        return;
+      if (count + trying.under < limits[kind].free) break;
+      if (trying.under === 0) {
+        const at = triedAgainAt({ kind, count, last_at: row?.last_at ?? new Date() });
+        if (at > new Date()) refuse(kind, at);
+        break;
       }
-      if (count >= most[kind] || trying.under === 0) refuse(kind, row?.since ?? new Date());
       await new Promise<void>((resolve) => trying.waiting.push(resolve));
     }
+    trying.under++;
   }
 
   private async counted(kind: LimitKind, subject: string): Promise<Row | undefined> {
     const row = this.readOnly
       ? this.inMemory.get(`${kind} ${subject}`)
       : await this.database.one<Row & Record<string, unknown>>(
-          'select kind, subject, count, since from tantamos.wrong_password where kind = $1 and subject = $2',
+          'select kind, subject, count, last_at from tantamos.wrong_password where kind = $1 and subject = $2',
           [kind, subject],
         );
-    return row && forgottenAt(row.since) > new Date() ? row : undefined;
+    return row && forgottenAt(row) > new Date() ? row : undefined;
   }
 
   private async add(kind: LimitKind, subject: string): Promise<number> {
     if (this.readOnly) {
       const known = await this.counted(kind, subject);
-      const row: Row = { kind, subject, since: new Date(), ...known, count: (known?.count ?? 0) + 1 };
+      const row: Row = { kind, subject, last_at: new Date(), count: (known?.count ?? 0) + 1 };
       if (this.inMemory.size > 10_000) this.inMemory.clear();
       this.inMemory.set(`${kind} ${subject}`, row);
       return row.count;
@@ -135,8 +150,8 @@ export class WrongPasswordLimit {
     const row = await this.database.one<{ count: number }>(
       `insert into tantamos.wrong_password as w (kind, subject, count) values ($1, $2, 1)
        on conflict (kind, subject) do update set
-         count = case when w.since < now() - make_interval(secs => $3) then 1 else w.count + 1 end,
-         since = case when w.since < now() - make_interval(secs => $3) then now() else w.since end
+         count = case when w.last_at < now() - make_interval(secs => $3) then 1 else least(w.count + 1, 1000000) end,
+         last_at = now()
        returning count`,
       [kind, subject, keptFor],
     );
@@ -144,22 +159,28 @@ export class WrongPasswordLimit {
   }
 }
 
-function refuse(kind: LimitKind, since: Date): never {
-  const wait = Math.max(1, Math.ceil((forgottenAt(since).getTime() - Date.now()) / 1000));
+function refuse(kind: LimitKind, until: Date): never {
+  const wait = Math.max(1, Math.ceil((until.getTime() - Date.now()) / 1000));
+  const ask = kind === 'login' ? ', or sign in from a browser where you have signed in before' : '';
   return fail(
     'too_many_requests',
-    kind === 'login'
-      ? `There were too many wrong passwords for this login; wait ${minutes(wait)}, sign in from a browser where you have signed in before, or ask an administrator.`
-      : `There were too many wrong passwords from your address; wait ${minutes(wait)}, or ask an administrator.`,
+    `There were too many wrong passwords ${kind === 'login' ? 'for this login' : 'from your address'}. Try again in ${duration(wait)}${ask}.`,
     { retryAfter: wait },
   );
 }
 
-function forgottenAt(since: Date): Date {
-  return new Date(since.getTime() + keptFor * 1000);
+/** When the next one is tried; at once while some are free. */
+function triedAgainAt({ kind, count, last_at: last }: Omit<Row, 'subject'>): Date {
+  const { free, longest } = limits[kind];
+  return new Date(last.getTime() + (count < free ? 0 : 1000 * Math.min(2 ** (count - free), longest)));
 }
 
-function minutes(seconds: number): string {
+function forgottenAt({ last_at: last }: Row): Date {
+  return new Date(last.getTime() + keptFor * 1000);
+}
+
+function duration(seconds: number): string {
+  if (seconds < 60) return seconds === 1 ? '1 second' : `${seconds} seconds`;
   const n = Math.ceil(seconds / 60);
-  return n === 1 ? 'a minute' : `${n} minutes`;
+  return n === 1 ? '1 minute' : `${n} minutes`;
 }

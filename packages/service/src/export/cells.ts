@@ -2,10 +2,15 @@
 const sign = '[=+\\-@\uff1d\uff0b\uff0d\uff20]';
 /**
  * At the beginning, after white space that is taken off, and behind whatever another spreadsheet, set to another separator,
- * would part cells at. A number is none: `3;-4`.
+ * would part cells at. A whole cell that is a number is none: `3;-4`, but `3;-4+A1` and `3;=4` are.
  */
 const atStart = new RegExp(`^(?=[\\s\ufeff]*${sign})|^(?=[\\t\\r])`);
-const within = new RegExp(`(?<=[;,\\t\\r\\n]"?)(?=${sign}(?![\\d\\s]))`, 'g');
+const parted = '[;,\\t\\r\\n]"?';
+const number = '[\\d.]+(?:[.,]\\d+)?(?:[;,\\t\\r\\n"]|$)';
+const within = new RegExp(
+  `(?<=${parted})(?=[=@\uff1d\uff20])|(?<=${parted} +)(?=[=\uff1d])|(?<=${parted})(?=[+\\-\uff0b\uff0d](?!\\s)(?!${number}))`,
+  'g',
+);
 
 /** A text that no spreadsheet takes for a formula, whatever parts its cells: an apostrophe stands before what would begin one. */
 export function safeCell(text: string): string {

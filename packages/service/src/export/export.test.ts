@@ -85,6 +85,13 @@ describe('taking records away', () => {
           expect(cells.filter((c) => new RegExp(`^[\\s"\ufeff]*[${sign}]`).test(c))).toEqual([]);
         }
       expect(await cellOf('5;-3,+4', separator)).toContain('5;-3,+4');
+      // What begins as a number does may be a formula all the same; what is one as a whole is none.
+      for (const formula of ['=4', '=1+1', '-3+cmd()', '+4*A1', '@1', ' =4', '-3;x=1;=2'])
+        for (const mark of [';', ',', '\t'])
+          expect(await cellOf(`3${mark}${formula}`, separator)).toContain(
+            formula === '-3;x=1;=2' ? `-3;x=1;'=2` : `3${mark}${formula.replace(/[=+@-]/, "'$&")}`,
+          );
+      expect(await cellOf('3;-4,5;+1.25', separator)).toContain('3;-4,5;+1.25');
     }
     expect(await cellOf('a;b')).toBe('\'=n\r\n"a;b"\r\n');
   });

@@ -183,10 +183,11 @@ function serveConsole(app: Express, folder: string): void {
   app.use(
     '/assets',
     compressed(`${folder}/assets`),
-    express.static(`${folder}/assets`, { immutable: true, maxAge: '1y' }),
+    express.static(`${folder}/assets`, { immutable: true, maxAge: '1y', redirect: false }),
   );
   app.use('/assets', () => fail('not_found', 'There is nothing here.'));
-  app.use(express.static(folder, { index: false }));
+  // A redirect to a folder would repeat what was asked in its Location.
+  app.use(express.static(folder, { index: false, redirect: false }));
   app.get('/{*path}', (_req, res) =>
     res.setHeader('Cache-Control', 'no-cache').sendFile('index.html', { root: folder }),
   );

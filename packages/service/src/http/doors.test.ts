@@ -1,11 +1,13 @@
+import { execFile } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { promisify } from 'node:util';
 import { demoAccounts } from '../accounts/demo-accounts';
 import { onBookings, previewed, refusedWith } from '../testing/jobs';
-import { openWorkspace, type Workspace } from '../testing/workspace';
+import { asRole, openWorkspace, type Workspace } from '../testing/workspace';
 
 const [sorrel, piers, wren] = demoAccounts;
 
@@ -37,32 +39,69 @@ describe('signing in with wrong passwords', () => {
   const browserCookie = (entered: Response) =>
     /tantamos_browser=[^;]+/.exec(entered.headers.getSetCookie().join('; '))![0];
 
-  it('is refused for a login after ten, for nobody else, and not in a browser that has been right before', async () => {
+  it('slows an address down after five, for nobody else, and not in a browser that has been right before', async () => {
     const cookie = browserCookie(await enter(piers));
     // Many at once are not tried for one.
     const tried = await statuses(30, () => ({ login: 'piers', password: 'guess', from: '203.0.113.1' }));
-    expect([401, 429].map((s) => tried.filter((t) => t === s).length)).toEqual([10, 20]);
-    const refused = await enter({ ...piers, from: '203.0.113.2' });
+    expect([401, 429].map((s) => tried.filter((t) => t === s).length)).toEqual([5, 25]);
+    const refused = await enter({ ...piers, from: '203.0.113.1' });
     expect(refused.status).toBe(429);
-    expect(Number(refused.headers.get('retry-after'))).toBeGreaterThan(0);
+    expect(refused.headers.get('retry-after')).toBe('1');
     expect(await refused.json()).toMatchObject({
       code: 'too_many_requests',
-      detail: expect.stringContaining('a browser where you have'),
+      detail: 'There were too many wrong passwords from your address. Try again in 1 second.',
     });
-    expect((await enter({ ...wren, from: '203.0.113.1' })).status).toBe(200);
     expect((await enter({ ...piers, from: '203.0.113.1', cookie })).status).toBe(200);
     // A made-up cookie, and one of another's, say nothing.
-    expect((await enter({ ...piers, cookie: `tantamos_browser=${'x'.repeat(43)}` })).status).toBe(429);
+    const made = `tantamos_browser=${'x'.repeat(43)}`;
     const other = browserCookie(await enter(sorrel));
-    expect((await enter({ ...piers, cookie: other })).status).toBe(429);
+    for (const known of [made, other]) {
+      await w.sql.query(`update tantamos.wrong_password set last_at = now() where kind = 'address'`);
+      expect((await enter({ ...piers, from: '203.0.113.1', cookie: known })).status).toBe(429);
+    }
+    // Each further one takes twice as long, up to ten minutes.
+    const wait = async (count: number) => {
+      await w.sql.query(
+        `update tantamos.wrong_password set count = $1, last_at = now() where subject = '203.0.113.1'`,
+        [count],
+      );
+      return Number((await enter({ ...piers, from: '203.0.113.1' })).headers.get('retry-after'));
+    };
+    expect([await wait(7), await wait(9), await wait(40)]).toEqual([4, 16, 600]);
   });
 
-  it('is refused for an address after fifty, whatever the login', async () => {
-    const from = '198.51.100.7';
-    const tried = await statuses(60, (i) => ({ login: `nobody${i}`, password: 'guess', from }));
-    expect([401, 429].map((s) => tried.filter((t) => t === s).length)).toEqual([50, 10]);
-    expect((await enter({ ...wren, from })).status).toBe(429);
-    expect((await enter({ ...wren, from: '198.51.100.8' })).status).toBe(200);
+  it('of a stranger keep nobody out: from another address, the holder signs in after half a minute at most', async () => {
+    for (let i = 0; i < 10; i++) await enter({ login: 'sorrel', password: 'guess', from: `198.51.100.${i % 3}` });
+    // Ten of one address, or of a few: the login is not slowed down.
+    expect((await enter({ ...sorrel, from: '192.0.2.1' })).status).toBe(200);
+    for (let i = 0; i < 10; i++) await enter({ login: 'sorrel', password: 'guess', from: `203.0.113.${100 + i}` });
+    await w.sql.query(`update tantamos.wrong_password set count = 100000, last_at = now() where subject = 'sorrel'`);
+    const refused = await enter({ ...sorrel, from: '192.0.2.2' });
+    expect(refused.status).toBe(429);
+    expect(Number(refused.headers.get('retry-after'))).toBeLessThanOrEqual(30);
+    expect(await refused.json()).toMatchObject({
+      detail: expect.stringMatching(/for this login.*a browser where you have signed in/),
+    });
+    await w.sql.query(
+      `update tantamos.wrong_password set last_at = now() - interval '30 seconds' where subject = 'sorrel'`,
+    );
+    expect((await enter({ ...sorrel, from: '192.0.2.2' })).status).toBe(200);
+    expect((await w.admin.wrongPasswords()).map((l) => l.subject)).not.toContain('sorrel');
+  });
+
+  it('are forgotten by the owner of the machine, without signing in', async () => {
+    const unblock = (...args: string[]) =>
+      promisify(execFile)(process.execPath, [join(__dirname, '../../dist/unblock.js'), ...args], {
+        env: { ...process.env, TANTAMOS_DATABASE_URL: asRole(w.url, 'tantamos_service') },
+      });
+    for (const from of ['192.0.2.7', '192.0.2.8'])
+      for (let i = 0; i < 6; i++) await enter({ login: 'wren', password: 'guess', from });
+    expect((await enter({ ...wren, from: '192.0.2.7' })).status).toBe(429);
+    expect((await unblock('192.0.2.7')).stdout).toBe('Wrong passwords forgotten: 192.0.2.7\n');
+    expect((await enter({ ...wren, from: '192.0.2.7' })).status).toBe(200);
+    expect((await unblock('nobody')).stdout).toBe('No wrong passwords are counted for “nobody”.\n');
+    expect((await unblock()).stdout).toContain('192.0.2.8');
+    expect(await w.admin.wrongPasswords()).toEqual([]);
   });
 
   it('counts no right one', async () => {
@@ -74,9 +113,10 @@ describe('signing in with wrong passwords', () => {
   it('can be seen and lifted by an administrator, and by nobody else', async () => {
     expect(await refusedWith(w.editor.wrongPasswords())).toMatchObject({ status: 403 });
     expect(await refusedWith(w.editor.liftWrongPasswords('login', 'piers'))).toMatchObject({ status: 403 });
+    await statuses(6, () => ({ login: 'piers', password: 'guess', from: '198.51.100.7' }));
     const all = await w.admin.wrongPasswords();
-    expect(all.find((l) => l.subject === 'piers')).toMatchObject({ kind: 'login', count: 10 });
-    expect(all.find((l) => l.subject === '198.51.100.7')!.refusedUntil).not.toBeNull();
+    expect(all.find((l) => l.subject === 'piers')).toMatchObject({ kind: 'login', refusedUntil: null });
+    expect(all.find((l) => l.subject === '198.51.100.7')).toMatchObject({ count: 5, refusedUntil: expect.any(String) });
     await w.admin.liftWrongPasswords('login', 'piers');
     expect((await enter({ ...piers, from: '203.0.113.3' })).status).toBe(200);
     expect(await refusedWith(w.admin.liftWrongPasswords('login', 'piers'))).toMatchObject({ status: 404 });
@@ -93,10 +133,12 @@ describe('signing in with wrong passwords', () => {
   });
 
   it('counts those said when a password is changed, too', async () => {
+    await w.admin.liftWrongPasswords('address', '127.0.0.1').catch(() => {});
     const guess = () => refusedWith(w.editor.changePassword({ current: 'guess', next: 'long enough' }));
-    for (let i = 0; i < 10; i++) expect((await guess()).status).toBe(401);
+    for (let i = 0; i < 5; i++) expect((await guess()).status).toBe(401);
     expect((await guess()).status).toBe(429);
     await w.admin.liftWrongPasswords('login', 'piers');
+    await w.admin.liftWrongPasswords('address', '127.0.0.1');
   });
 });
 
@@ -126,6 +168,56 @@ describe('a service that trusts no proxy', () => {
       expect.objectContaining({ subject: '127.0.0.1', count: 3 }),
     ]);
     await w.admin.liftWrongPasswords('address', '127.0.0.1');
+  });
+
+  it('repeats nothing of an address in a Location', async () => {
+    const { port } = new URL(w.base);
+    for (const path of [
+      '/\\evil.example/%2e%2e',
+      '//evil.example/%2e%2e',
+      '/assets/..%5c..%5c',
+      '/\\evil.example',
+      '/assets',
+      '/.',
+    ]) {
+      const answer = await new Promise<string>((resolve, reject) => {
+        const socket = connect(Number(port), '127.0.0.1', () =>
+          socket.write(`GET ${path} HTTP/1.1\r\nHost: 127.0.0.1:${port}\r\nConnection: close\r\n\r\n`),
+        );
+        let text = '';
+        socket.on('data', (d: Buffer) => (text += d.toString()));
+        socket.once('end', () => resolve(text));
+        socket.once('error', reject);
+      });
+      expect([path, /^HTTP\/1.1 (\d)/.exec(answer)![1], /^location:.*$/im.exec(answer)?.[0]]).not.toEqual([
+        path,
+        '3',
+        expect.anything(),
+      ]);
+      expect([path, /^location:.*$/im.exec(answer)?.[0]]).toEqual([path, undefined]);
+    }
+  });
+
+  it('ends the session of a browser that signs in again, and no token', async () => {
+    const enter = (cookie?: string) =>
+      fetch(`${w.base}/api/sessions`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json', Origin: w.base, ...(cookie ? { Cookie: cookie } : {}) },
+        body: JSON.stringify({ login: 'wren', password: 'meadow-reader' }),
+      });
+    const session = (entered: Response) => /tantamos_session=[^;]+/.exec(entered.headers.getSetCookie().join('; '))![0];
+    const me = async (cookie: string) => (await fetch(`${w.base}/api/me`, { headers: { Cookie: cookie } })).status;
+    const first = session(await enter());
+    expect(await me(first)).toBe(200);
+    const wrong = await fetch(`${w.base}/api/sessions`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json', Origin: w.base, Cookie: first },
+      body: JSON.stringify({ login: 'wren', password: 'wrong' }),
+    });
+    expect([wrong.status, await me(first)]).toEqual([401, 200]);
+    const second = session(await enter(first));
+    expect([await me(first), await me(second)]).toEqual([401, 200]);
+    expect((await w.reader.me()).login).toBe('wren');
   });
 
   const under = (host: string, path = '/api/health') =>
@@ -181,7 +273,7 @@ describe('a service that trusts no proxy', () => {
       .map((c) => c.split(';')[0]!)
       .join('; ');
     await fetch(`${w.base}/api/me`, { headers: { Cookie: cookie } });
-    await w.admin.addAccount({ login: 'new', name: 'New', role: 'reader', password: 'a new secret' });
+    await w.admin.addAccount({ login: 'fresh', name: 'Fresh', role: 'reader', password: 'a new secret' });
     await refusedWith(w.admin.changePassword({ current: 'a present secret', next: 'a next secret' }));
     await post('/api/sessions', { login: 'sorrel', password: ['a listed secret'] });
     await fetch(`${w.base}/api/sessions`, { method: 'POST', headers, body: '{"password": "a broken secret"' });

@@ -14,6 +14,8 @@ interface Export {
   readonly wanted: Wanted;
   readonly format: 'csv' | 'jsonl';
   readonly fileName: string;
+  /** Control characters as they are. */
+  readonly raw: boolean;
 }
 
 /** Streams a whole journal, a thousand records in memory at a time. */
@@ -38,7 +40,7 @@ export async function sendExport(database: Database, catalog: Catalog, res: Resp
     ...['key', 'name', 'outcome', 'cause'],
     ...fields.flatMap((f) => [`${f} before`, `${f} after`]),
   ];
-  const csv = safeCsv(header);
+  const csv = safeCsv(header, e.raw ? 'kept' : 'visible');
   return pipeline(
     Readable.from(records).map((r: JournalRecord) => [...(several ? [r.type] : []), ...csvRow(r, fields)]),
     csv,

@@ -113,7 +113,8 @@ export async function sendJournal(
   const causes = query.cause === undefined ? null : causesMeant(query.cause, p, seen);
   const wanted = { outcome: query.outcome ?? null, causes, after: query.after ?? null };
   if (query.format === 'csv' || query.format === 'jsonl') {
-    const file = { source, order: p.work_order, wanted, format: query.format, fileName };
+    const raw = query.raw === 'true';
+    const file = { source, order: p.work_order, wanted, format: query.format, fileName, raw };
     await sendExport(database, seen.catalog, res, file);
     return sent;
   }
