@@ -13,6 +13,8 @@ export class WorkspaceBody {
   @IsOptional() @IsInt() @Min(1) @Max(720) previewMinutes?: number;
   /** How many months journals are kept; null: for good. */
   @Nullable() @IsInt() @Min(1) @Max(240) keepMonths?: number | null;
+  /** How many gigabytes of journals are kept; no more previews are made then. */
+  @IsOptional() @IsInt() @Min(1) @Max(100_000) journalGb?: number;
   /** IANA name, such as Europe/Berlin: what TODAY, the day of a moment and so on mean. */
   @IsOptional() @IsTimeZone() timeZone?: string;
 }
@@ -31,9 +33,11 @@ export const Workspace = named('Workspace', {
   previewHours: count,
   previewMinutes: count,
   keepMonths: nullable(count, 'months that journals are kept; null: for good'),
+  journalGb: Type.Integer({ description: 'gigabytes of journals that are kept at most' }),
   timeZone: text,
   database: Type.String({ description: 'name of the database' }),
   readOnly: nullable(text, 'why nothing can be changed in it; null where it can'),
+  warnings: Type.Array(text, { description: 'limits of which four fifths are used' }),
   isCopy: Type.Boolean({ description: 'it is a copy, and an administrator may say that it is at home here' }),
 });
 export type Workspace = Answer<typeof Workspace>;

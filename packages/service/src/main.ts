@@ -11,7 +11,8 @@ import { Database } from './database/database';
 import { isPooler, poolerWords, preflight } from './database/preflight';
 import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
-import { listen } from './http/listen';
+import { HeavyRequests } from './http/heavy/heavy-requests';
+import { listen, usualSenders } from './http/listen';
 import { openServices } from './services';
 
 /**
@@ -36,12 +37,12 @@ async function serve(): Promise<void> {
   }).catch((error: unknown) => stop(startTrouble(error, url)));
   const entries = await needAccounts(services, demoLoaded);
   const folder = join(__dirname, '..', '..', 'console', 'dist');
-  const app = createApp(services, {
-    consoleFolder: existsSync(folder) ? folder : null,
-    hosts: listed(process.env.TANTAMOS_HOSTS),
-    proxies: listed(process.env.TANTAMOS_PROXIES),
-  });
-  const server = listen(app, port);
+  const hosts = listed(process.env.TANTAMOS_HOSTS);
+  const proxies = listed(process.env.TANTAMOS_PROXIES);
+  const heavy = new HeavyRequests({ url, hosts, proxies }, services.spending);
+  services.catalogs.onRefresh = () => heavy.refresh();
+  const app = createApp(services, { consoleFolder: existsSync(folder) ? folder : null, hosts, proxies, heavy });
+  const server = listen(app, port, usualSenders, proxies);
   server.once('error', async (error: NodeJS.ErrnoException) => {
     await services.close();
     stop(
@@ -57,7 +58,10 @@ async function serve(): Promise<void> {
     stopping = true;
     server.close();
     server.closeAllConnections();
-    void services.close().then(() => process.exit(0));
+    void heavy
+      .close()
+      .then(() => services.close())
+      .then(() => process.exit(0));
   };
   gone = () => {
     process.stdout.write('\n  Tantamos has been taken away from the database; the service ends.\n\n');

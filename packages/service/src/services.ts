@@ -5,6 +5,7 @@ import { Database } from './database/database';
 import { Events } from './database/events';
 import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
+import { Spending } from './http/heavy/spending';
 import { settleHere, whereAmI, whyAway } from './keeping/home';
 import { Keeper } from './keeping/keeper';
 import { Drafts } from './drafts/drafts';
@@ -20,6 +21,7 @@ import { Rules } from './rules/rules';
 import { Runs } from './runs/runs';
 import { SavedJobs } from './saved-jobs/saved-jobs';
 import { SavedSelections } from './selections/saved';
+import { Room } from './storage/room';
 
 /** Everything a running service consists of. */
 export interface Services {
@@ -41,6 +43,10 @@ export interface Services {
   readonly runs: Runs;
   readonly engine: Engine;
   readonly keeper: Keeper;
+  /** How much is kept, and how much may be. */
+  readonly room: Room;
+  /** How much of what they ask is compiled for each person. */
+  readonly spending: Spending;
   readonly log: Logger;
   /** Why nothing can be changed in this database, in a sentence; null where it can. */
   readonly readOnly: string | null;
@@ -62,8 +68,7 @@ async function groundAt(url: string): Promise<Ground> {
   }
 }
 
-/** Connects, migrates, picks up what a service before this one left unfinished. */
-export async function openServices(options: {
+interface OpenOptions {
   url: string;
   /** Account that owns the schema `tantamos`, where that is not the everyday one. */
   ownerUrl?: string;
@@ -72,14 +77,34 @@ export async function openServices(options: {
   gone?: () => void;
   /** Batches wait for the disk. */
   awaitsCommits?: boolean;
-}): Promise<Services> {
+}
+
+/** Connects, migrates, picks up what a service before this one left unfinished. */
+export function openServices(options: OpenOptions): Promise<Services> {
+  return open(options, false);
+}
+
+/** What answers requests beside a service that is open already: it migrates nothing, and looks for no work of its own. */
+export function openHelper(options: Pick<OpenOptions, 'url' | 'log'>): Promise<Services> {
+  return open(options, true);
+}
+
+/** Connections for control data of a helper: it answers few requests at a time. */
+const helperConnections = 6;
+
+async function open(options: OpenOptions, isHelper: boolean): Promise<Services> {
   const { log, url } = options;
   const { readOnly, searchPath } = await groundAt(url);
-  const database = new Database({ url, searchPath, awaitsCommits: options.awaitsCommits });
+  const database = new Database({
+    url,
+    searchPath,
+    awaitsCommits: options.awaitsCommits,
+    ...(isHelper ? { connections: helperConnections, lanes: 1 } : {}),
+  });
   // With two accounts the everyday one cannot alter what is frozen; the other migrates, and drops what is kept no longer.
   const ownersDatabase = options.ownerUrl ? new Database({ url: options.ownerUrl, connections: 2 }) : database;
   try {
-    await migrate(ownersDatabase, readOnly);
+    if (!isHelper) await migrate(ownersDatabase, readOnly);
     if (ownersDatabase !== database && readOnly === null) await grantEveryday(ownersDatabase, database);
   } catch (error) {
     await database.close();
@@ -89,7 +114,8 @@ export async function openServices(options: {
   const here = await whereAmI(database);
   let held = readOnly ?? (await whyAway(database, here));
   const catalogs = new CatalogStore(database, () => held);
-  const compiler = new Compiler(database, catalogs);
+  const spending = new Spending();
+  const compiler = new Compiler(database, catalogs, spending);
   const events = new Events(database, log);
   const keeper = new Keeper(ownersDatabase, log);
   const rights = new RightsStore(database);
@@ -97,14 +123,15 @@ export async function openServices(options: {
   const accounts = new Accounts(database, rights, readOnly !== null);
   const works = new Works(database, compiler, accounts, gate);
   const worker = new PreviewWorker(database, catalogs, works, events, log);
-  const previews = new Previews(database, catalogs, compiler, works, worker, events);
+  const room = new Room(database);
+  const previews = new Previews(database, catalogs, compiler, works, worker, events, room);
   const saved = new SavedSelections(database, compiler);
   const rules = new Rules(database, catalogs, compiler, log);
   const engine = new Engine(database, catalogs, accounts, gate, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
   let isWorking = false;
   const work = async (): Promise<void> => {
-    if (isWorking) return;
+    if (isWorking || isHelper) return;
     isWorking = true;
     worker.start();
     engine.start(runs);
@@ -143,6 +170,8 @@ export async function openServices(options: {
     runs,
     engine,
     keeper,
+    spending,
+    room,
     log,
 
     get readOnly() {

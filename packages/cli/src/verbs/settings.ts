@@ -147,11 +147,12 @@ export const settings: Verb = (program) => {
     .option('--preview-hours <n>', 'how long a preview may be started', wholeNumber('--preview-hours'))
     .option('--preview-minutes <n>', 'how long a preview may be worked out', wholeNumber('--preview-minutes'))
     .option('--keep-months <n>', 'how many months journals are kept, or “always”')
+    .option('--journal-gb <n>', 'how many gigabytes of journals are kept', wholeNumber('--journal-gb'))
     .option('--time-zone <name>', 'IANA name, such as Europe/Berlin: what TODAY and the day of a moment mean')
     .action(
       acting(async (o: WorkspaceOptions) => {
         const { whyRequired, keepMonths, ...rest } = o;
-        const workspace = await client().setWorkspace({
+        const { warnings, ...settings } = await client().setWorkspace({
           ...rest,
           ...(whyRequired === undefined ? {} : { whyRequired: yesOrNo('--why-required', whyRequired) }),
           ...(keepMonths === undefined
@@ -161,10 +162,11 @@ export const settings: Verb = (program) => {
         print(
           {
             columns: ['setting', 'value'],
-            rows: Object.entries({ ...workspace, keepMonths: workspace.keepMonths ?? 'always' }),
+            rows: Object.entries({ ...settings, keepMonths: settings.keepMonths ?? 'always' }),
           },
           'table',
         );
+        for (const warning of warnings) talk(`Warning: ${warning}`);
       }),
     );
   group

@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import { CircleUser, Keyboard, Lock, LogOut, Menu as MenuIcon, Moon, Search, Sun } from 'lucide-react';
+import { CircleUser, Keyboard, Lock, LogOut, Menu as MenuIcon, Moon, Search, Sun, TriangleAlert } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { lazy, Suspense } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate } from 'react-router';
@@ -105,6 +105,7 @@ export function Shell() {
         {over === 'keys' && <Keys onClose={() => setOver(null)} />}
       </Suspense>
       <ReadOnly />
+      <Warnings />
       <DraftNotice />
       <div className="min-h-0 flex-1">
         <Outlet />
@@ -176,6 +177,21 @@ function ReadOnly() {
           It is at home here now
         </Button>
       )}
+    </div>
+  );
+}
+
+/** Limits that are nearly reached, above every page. */
+function Warnings() {
+  const { workspace } = usePerson();
+  if (workspace.warnings.length === 0) return null;
+  return (
+    <div
+      role="status"
+      className="flex shrink-0 items-center gap-2 border-b border-line bg-sunken px-4 py-1.5 print:hidden"
+    >
+      <TriangleAlert className="size-4 shrink-0 text-pending" aria-hidden="true" />
+      <p className="min-w-0 flex-1">{workspace.warnings.join(' ')}</p>
     </div>
   );
 }

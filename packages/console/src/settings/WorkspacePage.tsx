@@ -16,6 +16,7 @@ export function WorkspacePage() {
   const [hours, setHours] = useState(String(now.previewHours));
   const [minutes, setMinutes] = useState(String(now.previewMinutes));
   const [months, setMonths] = useState(now.keepMonths === null ? '' : String(now.keepMonths));
+  const [gigabytes, setGigabytes] = useState(String(now.journalGb));
   const [why, setWhy] = useState(now.whyRequired);
   const save = useMutation({
     mutationFn: () => {
@@ -23,6 +24,7 @@ export function WorkspacePage() {
       body.previewHours = Number(hours);
       body.previewMinutes = Number(minutes);
       body.keepMonths = months.trim() ? Number(months) : null;
+      body.journalGb = Number(gigabytes);
       return api.setWorkspace(body);
     },
     onSuccess: () =>
@@ -59,6 +61,13 @@ export function WorkspacePage() {
           onChange={setMonths}
           inputMode="numeric"
           placeholder="for good"
+        />
+        <Line
+          label="Maximum size of journals (GB)"
+          value={gigabytes}
+          onChange={setGigabytes}
+          inputMode="numeric"
+          hint="When it is reached, no previews can be made until there is room again."
         />
         <label className="flex items-center gap-2">
           <input type="checkbox" className="accent-accent" checked={why} onChange={(e) => setWhy(e.target.checked)} />

@@ -132,7 +132,7 @@ async function meOf(call: Pick<Call, 'services' | 'seen'>): Promise<Me> {
     locale: await services.accounts.locale(seen.person.id),
     person: await recordOf(call, seen.person),
     may: actsOf(seen.rights, rightActs),
-    workspace: await workspaceOf(services),
+    workspace: await workspaceOf(services, seen),
   };
 }
 

@@ -23,6 +23,8 @@ const keepFor = 15_000;
 
 /** The catalog of the moment, read from the database and kept for a short time. */
 export class CatalogStore {
+  /** Called when it is to be read again. */
+  onRefresh: () => void = () => {};
   private kept: { catalog: Promise<Catalog>; at: number } | undefined;
   private zone: { name: string; at: number } | undefined;
   constructor(
@@ -53,6 +55,7 @@ export class CatalogStore {
   refresh(): void {
     this.kept = undefined;
     this.zone = undefined;
+    this.onRefresh();
   }
 
   /** Lays settings of a person over a type; what is absent stays as it is, null goes back to the database's own. */

@@ -5,6 +5,7 @@ import { longestSearch } from '../database/patience';
 import { asProblem } from '../database/problems';
 import type { Handlers } from '../http/handler';
 import type { Seen } from '../rights/seen';
+import { mustHaveRoom } from '../storage/room';
 import { placed, plainSelection } from '../selections/plain';
 import type { Services } from '../services';
 
@@ -42,6 +43,7 @@ export const countHandlers: Handlers<typeof countRoutes> = {
     );
     if (counts.length >= mostKept)
       fail('over_limit', `These fields have more than ${mostKept} different values together; too many to compare.`);
+    await services.database.with((connection) => mustHaveRoom(connection, 'counts', seen.person.id));
     const row = await services.database.one<{ id: string }>(
       `insert into tantamos.kept_counts (name, made_by, type, selection, fields, total, counts, row_limits)
        values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,

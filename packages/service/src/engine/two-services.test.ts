@@ -17,7 +17,7 @@ describe('two services on one database', () => {
   beforeAll(async () => {
     w = await openWorkspace();
     second = await openServices({ url: w.url, log: pino({ level: 'silent' }) });
-    const server = createApp(second).listen(0, '127.0.0.1');
+    const server = createApp(second, { heavy: null }).listen(0, '127.0.0.1');
     await new Promise((resolve) => server.once('listening', resolve));
     other = new Client({ base: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, token: w.adminToken });
     close = async () => {

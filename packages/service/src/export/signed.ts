@@ -15,6 +15,7 @@ import {
   type Sql,
 } from '@tantamos/core';
 import type { Database } from '../database/database';
+import { mustHaveRoom } from '../storage/room';
 import type { Column } from './rows';
 
 /** What an export held, by record, is kept for so long. */
@@ -37,6 +38,7 @@ export async function keepSigned(
         `with gone as (delete from tantamos.export where made_at < now() - interval '${kept}' returning id)
          delete from tantamos.export_row r using gone where r.export = gone.id`,
       );
+      await mustHaveRoom(connection, 'exports', account);
       const { rows } = await connection.query<{ id: string }>(
         'insert into tantamos.export (made_by, type, fields) values ($1, $2, $3) returning id',
         [account, type.id, fields.map((f) => f.name)],

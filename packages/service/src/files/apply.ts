@@ -1,6 +1,7 @@
 import type { FileReport, JobBody, ListReportView } from '@tantamos/contract';
 import { besideName, join, pathText, raw, sql, value, type CheckedPlan, type Env } from '@tantamos/core';
 import { askOn, type Connection, type Database } from '../database/database';
+import { mustHaveRoom } from '../storage/room';
 import { fates } from './fates';
 import { reportOf, stoppedBy } from './report';
 import { narrowToEdited } from './signed';
@@ -132,6 +133,7 @@ async function keptValues(
     return count === 0 ? [] : [{ field: name, count, at: i + 1 }];
   });
   if (puts.length + beside.length === 0) return null;
+  await mustHaveRoom(connection, 'values', account);
   const { rows } = await connection.query<{ id: string }>(
     `insert into tantamos.given (made_by, type, fields, count)
      select $1, $2, $3, count(*) from filed where fate = 'taken' returning id`,

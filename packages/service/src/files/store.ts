@@ -9,6 +9,7 @@ import { fail, type FileColumn } from '@tantamos/core';
 import { from as copyFrom } from 'pg-copy-streams';
 import type { Connection, Database } from '../database/database';
 import type { Seen } from '../rights/seen';
+import { mustHaveRoom } from '../storage/room';
 import { turns } from '../turns';
 import { columnsOf } from './columns';
 import { readFile } from './read';
@@ -47,6 +48,7 @@ export async function keepFile(
       'read committed',
       async (connection) => {
         await forgetOld(connection, seen.person.id);
+        await mustHaveRoom(connection, 'files', seen.person.id);
         const { rows } = await connection.query<{ id: string }>(
           `insert into tantamos.file (made_by, name, bytes, manner, columns, notes, rows) values ($1, $2, $3, $4, '[]', '[]', 0) returning id`,
           [seen.person.id, name, bytes, JSON.stringify(reading.manner)],

@@ -12,6 +12,7 @@ import { onlyAccepted } from './accepted';
 import { referencePage } from './reference-page';
 import { sent, type Call } from './handler';
 import { handlers } from './handlers';
+import type { HeavyRequests } from './heavy/heavy-requests';
 import { once } from './idempotency';
 import { answerProblems } from './problem-details';
 import { onlyHosts } from './hosts';
@@ -32,14 +33,16 @@ export interface AppOptions {
   readonly proxies?: readonly string[];
   /** How much of an answer must be read in which time. */
   readonly reader?: Patience;
+  /** Answers heavy requests apart; null: they are answered like any other. */
+  readonly heavy: HeavyRequests | null;
 }
 
 /** The HTTP interface and, below everything else, the console's files. */
-export function createApp(services: Services, options: AppOptions = {}): Express {
-  const { consoleFolder = null, hosts = [], proxies = [], reader = usualReader } = options;
+export function createApp(services: Services, options: AppOptions): Express {
+  const { consoleFolder = null, hosts = [], proxies = [], reader = usualReader, heavy } = options;
   const app = express();
   app.disable('x-powered-by');
-  if (proxies.length > 0) app.set('trust proxy', proxies);
+  if (proxies.length > 0) app.set('trust proxy', [...proxies]);
   app.use(
     helmet({
       contentSecurityPolicy: { useDefaults: false, directives: contentSecurity },
@@ -80,9 +83,10 @@ export function createApp(services: Services, options: AppOptions = {}): Express
     };
     const read = route.takes ? [] : [readJson('8mb')];
     const accepted = onlyAccepted(route);
+    const apart = heavy?.handlerFor(route);
     const before = route.open
       ? [accepted, readJson('20kb')]
-      : [signedIn, accepted, acting, ...sharesOf(route), ...read, mind];
+      : [signedIn, accepted, acting, ...sharesOf(route), ...(apart ? [apart] : []), ...read, mind];
     router[route.method](route.path, ...before, handle(services, route, handler));
   }
   app.use(router);

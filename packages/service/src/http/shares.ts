@@ -2,6 +2,7 @@ import { fail } from '@tantamos/core';
 import type { Route } from '@tantamos/contract';
 import type { RequestHandler, Response } from 'express';
 import { PlacesEach } from '../places';
+import { heavyBody } from './heavy/heavy-requests';
 import { personOf } from './security';
 
 /** What one person may have under way at once; so many more wait, in their order, for so long, in ms. */
@@ -18,7 +19,6 @@ const files: Share = { most: 2, waiting: 4, wait: 5_000, words: 'downloads' };
 const events: Share = { most: 30, waiting: 0, wait: 0, words: 'watchers of previews and runs' };
 /** What comes with a body of more bytes than this: to read it, and what it says, is work by itself. */
 const large: Share = { most: 1, waiting: 20, wait: 30_000, words: 'large request' };
-const largeBody = 100_000;
 
 /** After so many seconds it may be tried again. */
 const tryAgainAfter = 5;
@@ -29,7 +29,7 @@ export function fairShares(): (route: Route) => RequestHandler[] {
   const ofLarge: RequestHandler = async (req, res, next) => {
     // A body whose length is not said may be any.
     const length = Number(req.headers['content-length'] ?? (req.headers['transfer-encoding'] ? Infinity : 0));
-    if (length > largeBody) await heavy(res);
+    if (length > heavyBody) await heavy(res);
     next();
   };
   const of =

@@ -15,6 +15,7 @@ import {
 import { answerNames } from '../catalog/names';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
+import type { Spending } from '../http/heavy/spending';
 import type { Seen } from '../rights/seen';
 import { loadContext } from '../selections/context';
 import { filedIn } from '../files/filed';
@@ -27,6 +28,8 @@ export class Compiler {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
+    /** How many characters are compiled for whom. */
+    private readonly spending: Spending,
   ) {}
 
   /** What expressions in these selections may refer to; the same context serves a whole request. */
@@ -39,7 +42,10 @@ export class Compiler {
   ): Promise<{ catalog: Catalog; context: Context }> {
     const timeZone = await this.catalogs.timeZone();
     const { catalog } = seen;
-    return { catalog, context: await loadContext(this.database, seen, { timeZone, now }, selections, connection) };
+    const context = await loadContext(this.database, seen, { timeZone, now }, selections, connection, (saved) =>
+      this.spending.add(seen.person.id, saved),
+    );
+    return { catalog, context };
   }
 
   /** Throws every problem found. `now`: the moment that its expressions mean, in microseconds; default: this one. */

@@ -1,3 +1,4 @@
+import { mustHaveRoom } from '../storage/room';
 import {
   clip,
   fail,
@@ -74,6 +75,7 @@ export async function keep(
   const text = (tree: Checked): string | null => (tree.kind === 'value' ? tree.text : null);
   return database.transaction('read committed', async (connection) => {
     const whose = [account, type, field.name, sourceOf(given)];
+    if (into === undefined) await mustHaveRoom(connection, 'values', account);
     const { rows } = await connection.query<KeptValues>(
       into === undefined
         ? `insert into tantamos.given (made_by, type, field, source, count) values ($1, $2, $3, $4, $5) returning id, count`

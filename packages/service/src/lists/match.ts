@@ -23,6 +23,7 @@ import {
   type Sql,
 } from '@tantamos/core';
 import { askOn, type Connection, type Database } from '../database/database';
+import { mustHaveRoom } from '../storage/room';
 import { pieces, turns } from '../turns';
 import { writeReport } from './report';
 
@@ -62,6 +63,7 @@ export async function matchList(
     async (connection) => {
       await connection.query(`set local statement_timeout = 60000`);
       await forgetOld(connection, account);
+      await mustHaveRoom(connection, 'lists', account);
       const { rows } = await connection.query<{ id: string }>(
         `insert into tantamos.list (made_by, targets, lines, report) values ($1, $2, $3, '{}') returning id`,
         [account, JSON.stringify(targets), lines.length],

@@ -14,6 +14,7 @@ import {
 import type { Database } from '../database/database';
 import { keptName } from '../kept-by-name';
 import type { Seen } from '../rights/seen';
+import { mustHaveRoom } from '../storage/room';
 import { boundJob, namesIn } from '../saved-jobs/bound';
 
 interface Row extends Preset {
@@ -41,6 +42,11 @@ export async function keepPreset(database: Database, seen: Seen, body: PresetBod
   const type = checkPreset(said, seen.catalog);
   seen.must('create', type);
   const edits = await bound(database, said, seen.catalog);
+  const before = await database.one('select from tantamos.preset where type = $1 and lower(name) = lower($2)', [
+    type.id,
+    name,
+  ]);
+  if (!before) await database.with((connection) => mustHaveRoom(connection, 'presets', seen.person.id));
   const row = await database.one<{ id: string }>(
     `insert into tantamos.preset (type, name, edits, saved_by) values ($1, $2, $3, $4)
      on conflict (type, lower(name)) do update set name = excluded.name, edits = excluded.edits, saved_at = now()

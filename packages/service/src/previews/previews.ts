@@ -27,6 +27,7 @@ import type { Compiler } from '../jobs/compiler';
 import { reportForPreview } from '../lists/report';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
+import type { Room } from '../storage/room';
 import { selectPreviews, type PreviewRow, type UndoWhich } from './preview-row';
 import { undoSentence, type KeptSentence, type Works } from './work';
 import type { PreviewWorker } from './worker';
@@ -43,10 +44,13 @@ export class Previews {
     private readonly works: Works,
     private readonly worker: PreviewWorker,
     private readonly events: Events,
+    private readonly room: Room,
   ) {}
 
   /** Checks the job and begins to work it out; the preview is `working` until it is `ready`. Returns its id: `madeAs`, if given. */
   async begin(said: Job, seen: Seen, madeAs?: string, alongside?: Alongside): Promise<string> {
+    // An undo is always possible: it is what people need most when there is too much.
+    await this.room.mustHaveJournal();
     const { job: checked, catalog, context } = await this.compiler.job(seen, said);
     const parts = partsOfJob(checked);
     mustCarryOut('edit', orderOf(parts).parts, seen);
@@ -153,6 +157,11 @@ export class Previews {
   /** Waits until this process no longer works on it, or `ms` are over. */
   settled(id: string, ms: number): Promise<void> {
     return this.worker.settled(id, ms);
+  }
+
+  /** Waits until this process works on none. */
+  idle(): Promise<void> {
+    return this.worker.idle();
   }
 
   async get(id: string): Promise<PreviewRow> {

@@ -78,6 +78,11 @@ export class PreviewWorker {
     clearTimeout(timer);
   }
 
+  /** Waits until this process works on none. */
+  async idle(): Promise<void> {
+    while (this.tasks.size > 0) await Promise.all([...this.tasks.values()].map((task) => task.finished));
+  }
+
   /** Stops working on it, if this process does. */
   async stop(id: string): Promise<void> {
     const task = this.tasks.get(id);

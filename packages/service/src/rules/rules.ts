@@ -28,6 +28,7 @@ import { codeOf, outage } from '../database/refusal';
 import { nowInMicroseconds, type Compiler } from '../jobs/compiler';
 import { keptName, mustBeNewest } from '../kept-by-name';
 import type { Seen } from '../rights/seen';
+import { mostVersions, mustHaveRoom } from '../storage/room';
 import { restingOnRule } from './users';
 import { turns } from '../turns';
 import { ruleContext, troubleOf } from './context';
@@ -123,6 +124,7 @@ export class Rules {
     await this.database.transaction('read committed', async (connection) => {
       const [before] = await found(connection, name);
       if (before) mustBeNewest(before.version, version ?? null);
+      else await mustHaveRoom(connection, 'rules', seen.person.id);
       const values = [name, said.type, bound, said, isOn ?? before?.is_on ?? false, seen.person.id];
       const { rows } = before
         ? await connection.query<{ id: string }>(
@@ -142,6 +144,7 @@ export class Rules {
             });
       const saved = rows[0] ?? fail('stale_version', 'Somebody changed this rule just now; look at it again.');
       await connection.query(keepVersion, [saved.id]);
+      await connection.query(dropOldVersions, [saved.id, mostVersions]);
       // What was counted by another condition is not what is counted from now on.
       if (before && conditionsOf(before.bound) !== conditionsOf(bound))
         await connection.query('delete from tantamos.rule_count where rule = $1', [saved.id]);
@@ -164,6 +167,7 @@ export class Rules {
         [before.id, isOn, seen.person.id],
       );
       await connection.query(keepVersion, [before.id]);
+      await connection.query(dropOldVersions, [before.id, mostVersions]);
     });
     return this.get(seen, name);
   }
@@ -286,6 +290,10 @@ const selectRules = `
 const keepVersion = `
   insert into tantamos.rule_version (rule, version, said, is_on, changed_by)
   select id, version, said, is_on, changed_by from tantamos.rule where id = $1`;
+
+/** $1 rule, $2 how many versions are kept. */
+const dropOldVersions = `delete from tantamos.rule_version v using tantamos.rule r
+  where r.id = $1 and v.rule = r.id and v.version <= r.version - $2`;
 
 /** $1 name, $2 how many, $3 time zone of the workspace. */
 const keepCount = `

@@ -27,6 +27,7 @@ import type { Connection, Database } from '../database/database';
 import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
+import { mostVersions, mustHaveRoom } from '../storage/room';
 import { rulesNamedIn } from '../rules/users';
 import { allOrNone, keptName, mustBeNewest } from '../kept-by-name';
 import { filedIn } from '../files/filed';
@@ -248,6 +249,7 @@ export class SavedJobs {
     const { rows: found } = await connection.query<Row>(`${selectJobs} where lower(j.name) = lower($1)`, [name]);
     const before = found[0];
     if (before) mayChange(seen, before, body.version ?? null, name);
+    else await mustHaveRoom(connection, 'jobs', person.id);
     const { open = before?.open ?? false, folder = before?.folder ?? null, note = before?.note ?? null } = body;
     const shared = body.people ? people : (before?.shared_with ?? []);
     const values = [name, person.id, open, shared, tidy(folder), tidy(note), said.job.selection.type, said, bound];
@@ -273,6 +275,10 @@ export class SavedJobs {
       'insert into tantamos.saved_job_version (job, version, said, why, changed_by) values ($1, $2, $3, $4, $5)',
       [saved.id, saved.version, said, body.why?.trim() || null, person.id],
     );
+    await connection.query('delete from tantamos.saved_job_version where job = $1 and version <= $2', [
+      saved.id,
+      saved.version - mostVersions,
+    ]);
     return name;
   }
 

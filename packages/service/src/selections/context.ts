@@ -38,6 +38,8 @@ export async function loadContext(
   env: Env,
   selections: readonly Selection[],
   connection?: Connection,
+  /** Told how many characters of saved selections are compiled besides. */
+  spent: (characters: number) => void = () => {},
 ): Promise<Context> {
   const ask = async <R extends object>(text: string, values: readonly unknown[]): Promise<R[]> =>
     connection
@@ -55,6 +57,7 @@ export async function loadContext(
     const there = rows.filter((r) => !seen.withholds(r.type));
     for (const row of there) saved.set(row.name.toLowerCase(), row);
     if (saved.size > mostSaved) fail('over_limit', `A selection may rest on ${mostSaved} saved ones.`);
+    spent(there.reduce((sum, r) => sum + (r.selection.filter?.length ?? 0), 0));
     wanted = there.flatMap((r) => namesOfSaved(r.selection));
   }
   // Where one is missing, the names there are, to offer the nearest.

@@ -6,6 +6,7 @@ import { codeOf } from '../database/refusal';
 import type { Compiler } from '../jobs/compiler';
 import { allOrNone, keptName, mustBeNewest } from '../kept-by-name';
 import type { Seen } from '../rights/seen';
+import { mostVersions, mustHaveRoom } from '../storage/room';
 import { namesOfSaved } from './context';
 import { isVisible } from './visible';
 
@@ -110,6 +111,7 @@ export class SavedSelections {
     const { rows: found } = await connection.query<Row>(`${selectSaved} where lower(s.name) = lower($1)`, [name]);
     const before = found[0];
     if (before) await this.mayChange(connection, seen, before, saving);
+    else await mustHaveRoom(connection, 'selections', person.id);
     const values = [name, person.id, saving.open, saving.note, saving.said.type, bound, saving.said];
     // Another may take the name at the same moment.
     const { rows } = before
@@ -135,6 +137,10 @@ export class SavedSelections {
        values ($1, $2, $3, $4, $5)`,
       [saved.id, saved.version, saving.said, saving.note, person.id],
     );
+    await connection.query('delete from tantamos.saved_selection_version where selection = $1 and version <= $2', [
+      saved.id,
+      saved.version - mostVersions,
+    ]);
     return saved.id;
   }
 

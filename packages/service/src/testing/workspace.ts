@@ -5,7 +5,8 @@ import { pino } from 'pino';
 import { Client } from '../../../client/src';
 import { demoAccounts, needAccounts } from '../accounts/demo-accounts';
 import { createApp } from '../http/app';
-import { listen } from '../http/listen';
+import { HeavyRequests } from '../http/heavy/heavy-requests';
+import { listen, type Senders } from '../http/listen';
 import type { Patience as Reader } from '../http/readers';
 import { heard } from './answers';
 import { Database } from '../database/database';
@@ -104,6 +105,10 @@ export async function openWorkspace(
     /** Does the owner of the database own the schema too, apart from that role? */
     twoRoles?: boolean;
     gone?: () => void;
+    /** How slow senders may be, and how many connections an address may have. */
+    senders?: Senders;
+    /** Answers heavy requests in a thread of their own, as the program does. */
+    heavy?: boolean;
   } = {},
 ): Promise<Workspace> {
   const { template = 'meadowline_template' } = options;
@@ -125,7 +130,17 @@ export async function openWorkspace(
     patience: options.patience ?? impatient,
   });
   await needAccounts(services, true);
-  const server = listen(createApp(services, options), 0);
+  const { consoleFolder, reader, hosts = [], proxies = [] } = options;
+  const heavy = options.heavy
+    ? new HeavyRequests({ url: asRole(url, options.role ?? everydayRole), hosts, proxies }, services.spending)
+    : null;
+  if (heavy) services.catalogs.onRefresh = () => heavy.refresh();
+  const server = listen(
+    createApp(services, { consoleFolder, reader, hosts, proxies, heavy }),
+    0,
+    options.senders,
+    proxies,
+  );
   await new Promise((resolve) => server.once('listening', resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   // A database of an earlier version has fewer of them.
@@ -142,6 +157,7 @@ export async function openWorkspace(
     async close() {
       server.close();
       server.closeAllConnections();
+      await heavy?.close();
       await sql.end();
       await services.close();
       await drop();

@@ -17,7 +17,7 @@ export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
       `update tantamos.workspace set name = coalesce($1, name), why_required = coalesce($2, why_required),
          preview_hours = coalesce($3, preview_hours),
          preview_minutes = coalesce($5, preview_minutes), keep_months = case when $7 then $6 else keep_months end,
-         time_zone = coalesce($4, time_zone), changed_by = $8`,
+         time_zone = coalesce($4, time_zone), journal_gb = coalesce($9, journal_gb), changed_by = $8`,
       [
         body.name,
         body.whyRequired,
@@ -27,10 +27,12 @@ export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
         body.keepMonths ?? null,
         body.keepMonths !== undefined,
         seen.person.id,
+        body.journalGb,
       ],
     );
     services.catalogs.refresh();
-    return workspaceOf(services);
+    services.room.refresh();
+    return workspaceOf(services, seen);
   },
 
   async settingChanges({ services, seen }) {
@@ -41,7 +43,7 @@ export const workspaceHandlers: Handlers<typeof workspaceRoutes> = {
   async settle({ services, seen }) {
     seen.must('administer');
     await services.settle();
-    return workspaceOf(services);
+    return workspaceOf(services, seen);
   },
 
   async detach({ services, seen, body, res }) {
