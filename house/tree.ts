@@ -15,7 +15,7 @@ export function sources(of: readonly string[] = packages): string[] {
 }
 
 export function isTest(path: string): boolean {
-  return /\.test\.tsx?$/.test(path) || path.includes('/testing/') || path.includes('/chaos/');
+  return /\.test\.tsx?$/.test(path) || path.includes('/testing/');
 }
 
 export function textOf(path: string): string {

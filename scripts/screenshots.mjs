@@ -1,6 +1,6 @@
 // npm run screenshots: docs/screenshots made anew from fresh demo data; the same job in the console and on a terminal.
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { install, needBuild, needChromium, needPackages, needPostgres, root } from './lib/packages.mjs';
@@ -11,6 +11,8 @@ import { withTemporaryCluster } from './lib/temporary-cluster.mjs';
 const port = 7488;
 const base = `http://127.0.0.1:${port}`;
 const folder = join(root, 'docs/screenshots');
+/** Words that each picture shows. */
+const expected = {};
 const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
 
 await main(async () => {
@@ -19,25 +21,37 @@ await main(async () => {
   const chromium = needChromium();
   needBuild();
   await withTemporaryCluster('pictures', { throwaway: true }, async (cluster, work) => {
-    cluster.needDatabase('meadowline');
-    const env = { ...cluster.serviceEnvironment('meadowline'), TANTAMOS_PORT: String(port) };
-    const service = runChild(process.execPath, [join(root, 'packages/service/dist/main.js')], env, [
-      'ignore',
-      'ignore',
-      'inherit',
-      'ipc',
-    ]);
-    try {
-      await answered();
-      mkdirSync(folder, { recursive: true });
-      await pages(chromium, (text) => cluster.sql('meadowline', text));
-      terminal(work);
-    } finally {
-      service.child.kill('SIGTERM');
-      await service.done;
-    }
+    mkdirSync(folder, { recursive: true });
+    // Each from fresh demo data: what one shows has changed what another would.
+    await onFreshData(cluster, 'terminal_pictures', async () => terminal(work));
+    await onFreshData(cluster, 'console_pictures', (sql) => pages(chromium, sql));
   });
 });
+
+/** Starts the service on a database of its own with the demo data, does `work(sql)` and stops it. */
+async function onFreshData(cluster, database, work) {
+  cluster.needDatabase(database);
+  const env = { ...cluster.serviceEnvironment(database), TANTAMOS_PORT: String(port) };
+  const program = join(root, 'packages/service/dist/main.js');
+  const service = runChild(process.execPath, [program], env, ['ignore', 'ignore', 'inherit', 'ipc']);
+  try {
+    await answered();
+    await work((text) => cluster.sql(database, text));
+  } finally {
+    service.child.kill('SIGTERM');
+    await service.done;
+  }
+}
+
+/** Throws where a picture does not show what it is of (see `expected`); nothing is saved then. */
+function mustShow(name, text) {
+  const plain = text.replace(/\s+/g, ' ');
+  if (process.env.TANTAMOS_PICTURE_TEXTS) writeFileSync(join(process.env.TANTAMOS_PICTURE_TEXTS, name), plain);
+  for (const words of expected[name] ?? [])
+    if (!plain.includes(words)) throw new Trouble(`${name}.png does not show “${words}”, but: ${plain.slice(0, 2000)}`);
+  const wrong = /Something went wrong|does not answer|NaN|undefined|\[object/.exec(plain);
+  if (wrong) throw new Trouble(`${name}.png shows “${wrong[0]}”.`);
+}
 
 async function answered() {
   for (let i = 0; i < 120; i++) {
@@ -72,26 +86,35 @@ async function pages(executablePath, sql) {
     await page.waitForLoadState('networkidle');
     await page.mouse.move(640, 799);
     await page.waitForTimeout(400);
+    mustShow(name, await shownText());
     await page.screenshot({ path: join(folder, `${name}.png`) });
     say(`${name}.png`);
   };
+  /** Everything that the page says, with what stands in its inputs. */
+  const shownText = () =>
+    page.evaluate(() => {
+      const inputs = [...document.querySelectorAll('input, textarea, select')];
+      return [document.body.innerText, ...inputs.map((i) => i.selectedOptions?.[0]?.text ?? i.value)].join(' ');
+    });
+  const pictured = async () => ({ text: await shownText(), image: (await page.screenshot()).toString('base64') });
   /** A picture of two or three: one above the other. */
   const half = async () => {
     await page.waitForLoadState('networkidle');
     await page.mouse.move(640, 799);
     await page.waitForTimeout(400);
-    return (await page.screenshot()).toString('base64');
+    return pictured();
   };
   /** The same of a page that goes on listening. */
   const now = async () => {
     await page.mouse.move(640, 799);
     await page.waitForTimeout(800);
-    return (await page.screenshot()).toString('base64');
+    return pictured();
   };
   const pair = async (name, ...halves) => {
     const height = halves.length * 812 - 12;
     const sheet = await browser.newPage({ viewport: { width: 1280, height } });
-    const images = halves.map((h) => `<img src="data:image/png;base64,${h}" style="display:block;width:1280px">`);
+    mustShow(name, halves.map((h) => h.text).join(' '));
+    const images = halves.map((h) => `<img src="data:image/png;base64,${h.image}" style="display:block;width:1280px">`);
     await sheet.setContent(
       `<body style="margin:0;background:#6B7280">${images.join('<div style="height:12px"></div>')}`,
     );
@@ -555,6 +578,9 @@ async function pages(executablePath, sql) {
   }
 }
 
+/** Printed, unseen, when all commands have ended. */
+const allSaid = 'all-has-been-said';
+
 /** The same job on a terminal, photographed in a real terminal window on a screen of its own. */
 function terminal(work) {
   if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import'))
@@ -563,13 +589,13 @@ function terminal(work) {
   const colours = join(work, 'colours');
   const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base, XENVIRONMENT: colours };
   spawnSync('sh', ['-c', `echo meadow-admin | ${cli} sign-in --login sorrel --password-stdin`], { env });
-  picture('command-line', 14, [
+  picture('command-line', [
     `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
     `tantamos preview bookings -f "${filter}" \\\n    --set status=confirmed --fill "region=Northern Hills" --batch-size 100 --ask-after 5 --why "Spring round"`,
     'tantamos run last --expect 191',
     'tantamos continue last',
   ]);
-  picture('command-line-selecting', 12, [
+  picture('command-line-selecting', [
     `tantamos match packages/demo/left-alone.txt --in contacts.email --show several --limit 3`,
     `tantamos find bookings --related "grower of growers: status = 'dormant'" --first 3 --by -total --show reference,grower.name,total`,
     `tantamos values bookings status -f "count(invoices, state = 'overdue') > 0"`,
@@ -577,15 +603,24 @@ function terminal(work) {
     `tantamos explain bookings -f "status = 'draft' AND grower.name = 'Marlowgate Estat'"`,
   ]);
 
-  function picture(name, seconds, told) {
+  function picture(name, told) {
     const script = told
       .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
       .join('\n');
-    writeFileSync(join(work, 'show.sh'), `cd ${root}\n${script}\nsleep 60\n`);
+    writeFileSync(join(work, 'show.sh'), `cd ${root}\n${script}\nprintf '\\033[8m${allSaid}\\033[0m'\nsleep 60\n`);
     writeFileSync(colours, 'XTerm*color1: #B3382C\nXTerm*color2: #1E7F74\nXTerm*color3: #8F5B10\n');
-    const file = join(folder, `${name}.png`);
-    const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e bash ${join(work, 'show.sh')} & sleep ${seconds}; import -window root -crop 1270x800+0+0 ${file}; kill %1`;
+    const said = join(work, 'said');
+    rmSync(said, { force: true });
+    writeFileSync(said, '');
+    // A terminal of its own, whose output is kept as well; the picture is taken once all has been said.
+    const shown = `script -qfec 'bash ${join(work, 'show.sh')}' ${said}`;
+    const file = join(work, `${name}.png`);
+    const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e ${quote(shown)} &
+      for i in $(seq 400); do grep -q '${allSaid}' ${said} && break; sleep 0.1; done; sleep 0.5
+      import -window root -crop 1270x800+0+0 ${file}; kill %1`;
     spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
+    mustShow(name, readFileSync(said, 'utf8').replace(/\x1b\[[\d;?]*[a-zA-Z]/g, ''));
+    copyFileSync(file, join(folder, `${name}.png`));
     say(`${name}.png`);
   }
 }

@@ -90,7 +90,7 @@ export const Client = class {
           };
       if (wire.files) files[name] = async (...given: unknown[]) => fileIn(await send(options, request(given)));
     }
-    return calls as unknown as Client;
+    return calls;
   }
 } as unknown as new (options: ClientOptions) => Client;
 

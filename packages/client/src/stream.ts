@@ -19,7 +19,7 @@ export async function* readText(response: Response): AsyncGenerator<string> {
     for (;;) {
       const { done, value } = await reader.read();
       if (done) break;
-      yield decoder.decode(value as Uint8Array, { stream: true });
+      yield decoder.decode(value, { stream: true });
     }
     const rest = decoder.decode();
     if (rest) yield rest;

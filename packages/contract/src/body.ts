@@ -28,7 +28,7 @@ const nullables = new WeakMap<object, Set<PropertyKey>>();
 
 /** May be left out, or be null, which says something else; of all others that may be left out, null says the same. */
 export const Nullable = (): PropertyDecorator => (target, key) => {
-  IsOptional()(target, key as string);
+  IsOptional()(target, key);
   nullables.set(target, (nullables.get(target) ?? new Set()).add(key));
 };
 
@@ -69,7 +69,7 @@ export function Fits(
   must: string,
 ): PropertyDecorator {
   return (target, key) => {
-    JSONSchema(() => ({ ...schema }) as never)(target, key as string);
+    JSONSchema(() => ({ ...schema }))(target, key as string);
     ValidateBy({ name, validator: { validate: fits, defaultMessage: () => must } })(target, key);
   };
 }

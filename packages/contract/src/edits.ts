@@ -11,10 +11,10 @@ function editClass(kind: Edit['kind']): EditClass {
   // The class is known by its name in the document.
   const name = `${kind[0]!.toUpperCase()}${kind.slice(1)}Edit`;
   const made = { [name]: class {} }[name]!;
-  IsIn([kind])(made.prototype as object, 'kind');
+  IsIn([kind])(made.prototype, 'kind');
   for (const [member, { schema, fits, must, optional }] of Object.entries(editMembers(kind))) {
-    if (optional) IsOptional()(made.prototype as object, member);
-    Fits(`fits_${member}`, schema, fits, must)(made.prototype as object, member);
+    if (optional) IsOptional()(made.prototype, member);
+    Fits(`fits_${member}`, schema, fits, must)(made.prototype, member);
   }
   return made;
 }
@@ -33,7 +33,7 @@ export class AnyEdit {
 export const Edits =
   (most: number): PropertyDecorator =>
   (target, key) => {
-    ArrayMaxSize(most)(target, key as string);
+    ArrayMaxSize(most)(target, key);
     NestedList(() => AnyEdit, {
       keepDiscriminatorProperty: true,
       discriminator: {

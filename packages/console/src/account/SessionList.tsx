@@ -15,7 +15,7 @@ export function SessionList({ query, onEnd }: Props) {
   const sessions = useQuery(query as ReturnType<typeof queries.mySessions>);
   const end = useMutation({
     mutationFn: onEnd,
-    onSettled: () => queryClient.invalidateQueries({ queryKey: query.queryKey as readonly unknown[] }),
+    onSettled: () => queryClient.invalidateQueries({ queryKey: query.queryKey }),
   });
   return (
     <section className="space-y-2">

@@ -11,7 +11,6 @@ import { Problems } from '../components/Problems';
 import { Sheet } from '../components/Sheet';
 import { useSettled } from '../components/useSettled';
 import type { Draft } from '../job/draft';
-import type { DraftEdit } from '../job/edits';
 import { partFrom } from '../job/whole';
 import type { FieldChoice } from '../records/fields';
 import { queries } from '../queries';
@@ -179,8 +178,8 @@ function Planned({ file, type, fields, onUse, onClose }: Omit<Props, 'open'> & {
   const use = (): void => {
     const { selection, edits, then = [] } = work!.job!;
     onUse({
-      list: (selection.list ?? null) as Draft['list'],
-      edits: edits as readonly DraftEdit[],
+      list: selection.list ?? null,
+      edits: edits,
       then: (then as readonly LaterPartBody[]).map(partFrom),
       picked: [],
       dropped: [],

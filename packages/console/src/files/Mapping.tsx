@@ -219,7 +219,7 @@ function ColumnRow({
 function takeable(type: TypeView): readonly FieldChoice[] {
   return type.fields
     .filter((f) => f.base !== 'list' && (f.notEditable === null || type.key.includes(f.name)))
-    .map((field) => ({ path: field.name, label: field.label, field }) as FieldChoice);
+    .map((field) => ({ path: field.name, label: field.label, field }));
 }
 
 /** What is worked out of columns, on a line of its own, and the field that gets it. */

@@ -65,8 +65,8 @@ export default function SeveralForm({ type, draft, records, matching, set, onNow
   };
   const rules = useQuery(queries.rules(type.id)).data ?? [];
   const sample = useSample(job, keys, edits.length > 0);
-  const needed = neededBy(sample.view?.rows ?? [], rules, type, edits as readonly DraftEdit[]);
-  const asked = narrowed(type, rules, edits as readonly DraftEdit[]);
+  const needed = neededBy(sample.view?.rows ?? [], rules, type, edits);
+  const asked = narrowed(type, rules, edits);
   const count = picked.length > 0 ? picked.length : matching;
   const isNow = picked.length > 0 && picked.length <= mostNow && picked.every((key) => loaded.includes(key));
   const preview = useMutation({

@@ -102,7 +102,7 @@ export function AlsoCard({ type, also, problems, onChange, onRemove }: Props) {
           <Presets
             into={into}
             edits={completeEdits(also.values)}
-            onTake={(edits) => onChange({ ...also, values: edits as DraftAlso['values'] })}
+            onTake={(edits) => onChange({ ...also, values: edits })}
           />
           {also.values.map((value, i) => (
             <Given
@@ -198,14 +198,14 @@ function Given({
               note: f.default !== null ? 'filled by itself' : f.required ? 'required' : f.kind.replace('_', '/'),
               not: taken.includes(f.name) ? 'It has a value already.' : null,
             }))}
-          onPick={(name) => onChange({ kind: value.kind, field: name } as DraftEdit)}
+          onPick={(name) => onChange({ kind: value.kind, field: name })}
         />
         {field && (
           <select
             aria-label={`How ${field.label} is said`}
             className={`${textInput} w-28!`}
             value={value.kind}
-            onChange={(e) => onChange({ kind: e.target.value as Edit['kind'], field: field.name } as DraftEdit)}
+            onChange={(e) => onChange({ kind: e.target.value as Edit['kind'], field: field.name })}
           >
             <option value="set">Set to</option>
             <option value="compute">Compute</option>
@@ -230,7 +230,7 @@ function Given({
           problems={problems}
           results={[]}
           before={[]}
-          onChange={(members) => onChange({ ...value, ...members } as DraftEdit)}
+          onChange={(members) => onChange({ ...value, ...members })}
         />
       )}
       <ProblemList problems={problems} />

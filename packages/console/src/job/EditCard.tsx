@@ -40,10 +40,10 @@ export function EditCard(props: Props) {
   const isWide = field !== undefined && (shape.isWide?.(field) ?? false);
   const filled = useRef<HTMLDivElement>(null);
   const next = (): HTMLElement | null | undefined => filled.current?.querySelector<HTMLElement>(firstControl);
-  const set = (members: object): void => onChange({ ...edit, ...members } as DraftEdit);
+  const set = (members: object): void => onChange({ ...edit, ...members });
   const take = (problem: Problem, suggestion: string): void => {
     const member = /\.(value|formula|from|where)$/.exec(problem.where ?? '')?.[1];
-    const text = member && (edit[member as keyof DraftEdit] as string | undefined);
+    const text = member && edit[member as keyof DraftEdit];
     if (!member || text === undefined) return;
     const { span: at } = problem;
     set({ [member]: at ? text.slice(0, at.start) + suggestion + text.slice(at.end) : suggestion });
@@ -86,7 +86,7 @@ export function EditCard(props: Props) {
           onPick={(picked) => {
             const [name, kind] = picked.split(between) as [string, Edit['kind'] | undefined];
             if (kind) onChange({ ...edit, ...begun(kind, name, type) } as DraftEdit);
-            else onChange(action === null ? ({ ...edit, field: name } as DraftEdit) : begun(edit.kind, name, type));
+            else onChange(action === null ? { ...edit, field: name } : begun(edit.kind, name, type));
           }}
         />
         <button
@@ -243,7 +243,7 @@ function OnlyWhere({
 function begun(kind: Edit['kind'], name: string, type: TypeView): DraftEdit {
   const field = changeable(type).find((f) => f.name === name);
   const usual = field && isLink(field) ? 'add' : 'set';
-  return { kind: field && isFor(kind, field) ? kind : usual, field: name } as DraftEdit;
+  return { kind: field && isFor(kind, field) ? kind : usual, field: name };
 }
 
 function whyNot(field: FieldView, taken: readonly string[]): string | null {

@@ -40,7 +40,7 @@ export const nothingWhole: DraftWhole = { act: null, also: [], then: [] };
 export function wholeFrom({ act, also, then }: Pick<JobBody, 'act' | 'also' | 'then'>): DraftWhole {
   return {
     act: act === 'create' ? null : (act ?? null),
-    also: (also ?? []).map((a) => ({ ...a, values: a.values as readonly DraftEdit[] })),
+    also: (also ?? []).map((a) => ({ ...a, values: a.values })),
     then: (then ?? []).map(partFrom),
   };
 }
@@ -54,7 +54,7 @@ export function partFrom(part: LaterPartBody): DraftPart {
     type,
     filter: typeof filter === 'string' ? filter : '',
     more,
-    edits: edits as readonly DraftEdit[],
+    edits: edits,
     ...(follows ? { follows } : {}),
     ...(also ? { also } : {}),
     ...(act === 'delete' ? { isDelete: true } : {}),

@@ -11,7 +11,6 @@ import { Trouble, Working } from '../components/states';
 import { Table, tableCell } from '../components/Table';
 import { everything, partsFrom } from '../job/draft';
 import { useDraft } from '../job/DraftKeeper';
-import type { DraftEdit } from '../job/edits';
 import { wholeFrom } from '../job/whole';
 import { queries } from '../queries';
 
@@ -142,7 +141,7 @@ function useOpened() {
       ...everything,
       ...partsFrom(selection as Parameters<typeof partsFrom>[0]),
       type,
-      edits: edits as readonly DraftEdit[],
+      edits: edits,
       ...wholeFrom(job as SavedJobBody['job']),
       why,
       writeAgain,

@@ -80,11 +80,11 @@ function Ready({ preview: p }: { preview: PreviewView }) {
     mutationFn: async (cause: string) => again.mutate({ drop: await keysOfCause(api, p.id, cause) }),
   });
   // What is left out is left out of the first part.
-  const mayDrop = mayMend && !p.job!.then;
+  const mayDrop = mayMend && !p.job.then;
   const picks = mayDrop
     ? {
         picked,
-        of: p.job!.selection.type,
+        of: p.job.selection.type,
         pick: (key: string, on: boolean) =>
           setPicked((now) => new Set(on ? [...now, key] : [...now].filter((k) => k !== key))),
       }

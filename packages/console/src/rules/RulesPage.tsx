@@ -192,7 +192,7 @@ function OwnRule({
             title={rule.mendWords ?? undefined}
             onClick={() => {
               const { edits, why } = jobOfRule(rule);
-              look(edits as readonly DraftEdit[], why);
+              look(edits, why);
             }}
           >
             Mend…

@@ -101,7 +101,7 @@ async function jobOfLeft(r: RunView, { outcome, cause, count }: CauseView): Prom
     type: r.type,
     filter,
     picked: left.records.map((record) => record.key),
-    edits: (job?.act ? [] : (job?.edits ?? [])) as Draft['edits'],
+    edits: job?.act ? [] : (job?.edits ?? []),
     why: r.why ?? '',
     panel: true,
   };

@@ -130,7 +130,7 @@ export function inTurn(changes: readonly Change[]): readonly number[] {
       const other = at.get(name);
       if (other === undefined)
         fail('bad_value', `No edit of this job writes ${name}, so new(${name}) is just ${name}.`, { where: 'edits' });
-      visit(other!);
+      visit(other);
     }
     open.delete(i);
     done.push(i);

@@ -80,7 +80,7 @@ export function editMembers(kind: Edit['kind']): Readonly<Record<string, Member>
 
 /** What an edit kind does, in one line, an example of it, and what else people call it. */
 export function editHelp(kind: Edit['kind']): Pick<EditKind<AnyEdit>, 'doc' | 'example' | 'words'> {
-  return kinds[kind] as unknown as EditKind<AnyEdit>;
+  return kinds[kind];
 }
 
 export function lowerEdit(edit: Edit, about: About): readonly Change[] {
@@ -114,5 +114,5 @@ function whereWords(where: string, { type, catalog, inTree, inText }: Told): str
 }
 
 function kindOf(edit: Edit): EditKind<AnyEdit> {
-  return kinds[edit.kind] as EditKind<AnyEdit>;
+  return kinds[edit.kind];
 }

@@ -153,7 +153,7 @@ export function many<T>(member: Member<T>, most: number): Member<readonly T[]> {
 
 /** An object of these members and no others. */
 export function group<T>(members: { readonly [K in keyof T]-?: Member<T[K]> }): Member<T> {
-  const all = Object.entries(members) as [string, Member][];
+  const all = Object.entries<Member>(members as Readonly<Record<string, Member>>);
   return {
     schema: {
       type: 'object',

@@ -138,7 +138,7 @@ export function fieldsAt(
       const at = resolveColumn(catalog, type, descending ? said.slice(1) : said);
       const kind = typeOfBase(at.field.base);
       if (kind === null || kind === 'list') fail('type_mismatch', `${at.field.label} has no order.`);
-      return { tree: { kind: 'field', at } as Checked, descending };
+      return { tree: { kind: 'field', at }, descending };
     }),
   );
 }

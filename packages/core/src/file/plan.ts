@@ -278,7 +278,7 @@ function readingOf(
           `The dates in “${clip(column.name)}” can be read in two ways: is 3/4/2026 the third of April (dmy) or the fourth of March (mdy)?`,
           { where: `readings.${column.name}.dates`, suggestions: ['dmy', 'mdy'] },
         );
-      return { as: base === 'moment' ? 'moment' : 'date', order: dates! };
+      return { as: base === 'moment' ? 'moment' : 'date', order: dates };
     default:
       return { as: 'text' };
   }

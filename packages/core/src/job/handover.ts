@@ -114,7 +114,7 @@ function following(
       `${type.label} can follow only a field that points at records which are handed over themselves, not “${clip(follow ?? '')}”${parent ? `: ${typeWords(parent)} are not` : ''}.`,
       { where: 'follow' },
     );
-  const path = `${by!.name}.${theirs!.field}`;
+  const path = `${by.name}.${theirs.field}`;
   if (rest === 'split')
     return {
       kind: 'split',

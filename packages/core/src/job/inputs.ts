@@ -322,7 +322,7 @@ export function filledIn(
       where: `inputs.${unknown}`,
     });
   const all = found(job, catalog);
-  const changed = structuredClone(job) as Job;
+  const changed = structuredClone<Job>(job);
   const literals = new Map<string, Map<number, string>>();
   for (const asked of askedOf(job, inputs, catalog, context))
     within(`inputs.${asked.name}`, () => {

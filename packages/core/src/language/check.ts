@@ -405,7 +405,7 @@ class Checker {
           span: e.span,
         },
       );
-    return { kind: 'planned', operand: this.field(of as Extract<Expression, { kind: 'name' }>) };
+    return { kind: 'planned', operand: this.field(of) };
   }
 
   private call(e: Call): Checked {

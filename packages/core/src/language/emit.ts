@@ -348,7 +348,7 @@ function isConstant(tree: Checked): boolean {
 function between({ operand, low, high }: Extract<Checked, { kind: 'between' }>, place: Place): Sql {
   if (!isMade(operand)) return sql`(${compare('>=', operand, low, place)} and ${compare('<=', operand, high, place)})`;
   const ends = [low, high].map((end) => side(end, place));
-  return groundAt(place).once([side(operand, place)], (o) => sql`(${o!} >= ${ends[0]!} and ${o!} <= ${ends[1]!})`);
+  return groundAt(place).once([side(operand, place)], (o) => sql`(${o} >= ${ends[0]!} and ${o} <= ${ends[1]!})`);
 }
 
 /** Was it worked out, so that it is longer than its name? */
@@ -368,7 +368,7 @@ function inList(tree: Extract<Checked, { kind: 'in' }>, place: Place): Sql {
         items.map((item) => sql`${o} = ${item}`),
         ' or ',
       );
-    return sql`(${groundAt(place).once([side(operand, place)], (o) => oneOf(o!))})`;
+    return sql`(${groundAt(place).once([side(operand, place)], (o) => oneOf(o))})`;
   }
   const texts = new Map<string, string[]>();
   const others: Sql[] = [];

@@ -42,7 +42,7 @@ export function thawTree(frozen: FrozenTree, catalog: Catalog): Checked {
       return { child: type, field: fieldNow(type, field) };
     }
     if (key === 'selection') return thawSelection(part as Json, catalog);
-    return isTree(part) ? thawTree(part as FrozenTree, catalog) : part;
+    return isTree(part) ? thawTree(part, catalog) : part;
   }) as unknown as Checked;
 }
 

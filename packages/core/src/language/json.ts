@@ -139,7 +139,7 @@ class Reader {
     }
     // The standard's own schema has the operand of isNull in a list, its examples have it by itself.
     if (json.op === 'isNull' && typeof json.args === 'object' && json.args !== null && !Array.isArray(json.args))
-      return this.operation('isNull', [json.args as Json], at, depth + 1);
+      return this.operation('isNull', [json.args], at, depth + 1);
     if (typeof json.op !== 'string' || !Array.isArray(json.args))
       return wrong(at, 'expected a value or an object with op and args, property, date, timestamp or interval');
     return this.operation(json.op, json.args as readonly Json[], at, depth + 1);

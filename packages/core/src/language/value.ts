@@ -95,16 +95,16 @@ export function numberLimits(
 
 function checkNumber(field: Field, text: string): void {
   const [, sign, whole, fraction] = plainDigits(text);
-  if (field.scale !== null && fraction!.length > field.scale) {
+  if (field.scale !== null && fraction.length > field.scale) {
     const rule = field.scale === 0 ? 'is a whole number' : `takes ${field.scale} digits after the point`;
     fail('bad_value', `${field.label} ${rule}; “${clip(text)}” has more.`);
   }
   const limit = wholeLimits[field.dbType];
   if (limit !== undefined) {
-    const number = BigInt(whole === '' ? '0' : whole!);
+    const number = BigInt(whole === '' ? '0' : whole);
     if (number > limit + (sign === '-' ? 1n : 0n))
       fail('bad_value', `${field.label} takes numbers up to ${limit}; “${clip(text)}” is beyond.`);
-  } else if (field.precision !== null && whole!.length > field.precision - (field.scale ?? 0)) {
+  } else if (field.precision !== null && whole.length > field.precision - (field.scale ?? 0)) {
     fail(
       'bad_value',
       `${field.label} takes ${field.precision - (field.scale ?? 0)} digits before the point; “${clip(text)}” has more.`,

@@ -19,7 +19,6 @@ const table = {
   overwrite: { words: 'overwrite others’ edits', about: 'types', byField: false, byRecord: false },
   steer: { words: 'steer others’ previews and runs', about: 'workspace', byField: false, byRecord: false },
   keep_open: { words: 'keep things open to all', about: 'workspace', byField: false, byRecord: false },
-  schedule: { words: 'schedule', about: 'workspace', byField: false, byRecord: false },
   administer: { words: 'administer', about: 'workspace', byField: false, byRecord: false },
 } as const satisfies Record<string, Act>;
 

@@ -43,8 +43,8 @@ export function checkLine(line: Omit<RightLine, 'id'>, catalog: Catalog): void {
   for (const name of fields ?? []) {
     const field = fieldNamed(one!, name);
     if (!field) fail('unknown_field', `${one!.label} have no field “${name}”.`, { where: 'fields' });
-    if (acts.includes('see') && line.effect === 'deny' && one!.key.includes(field!.name))
-      fail('bad_value', `${field!.label} is the key, which is seen with the record.`, { where: 'fields' });
+    if (acts.includes('see') && line.effect === 'deny' && one!.key.includes(field.name))
+      fail('bad_value', `${field.label} is the key, which is seen with the record.`, { where: 'fields' });
   }
   if (most !== null && (acts.length !== 1 || acts[0] !== 'change_many'))
     fail('bad_value', 'How many at most is said of the right to change many, alone.', { where: 'most' });

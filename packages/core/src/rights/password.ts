@@ -5,7 +5,10 @@ const shortestLogin = 3;
 
 /** Why a text cannot be the new password of an account with this login, in a sentence; null where it can. */
 export function passwordProblem(password: string, login: string): string | null {
-  const [given, name] = [password, login].map((text) => text.normalize('NFKC').trim().toLowerCase()) as [string, string];
+  const [given, name] = [password, login].map((text) => text.normalize('NFKC').trim().toLowerCase()) as [
+    string,
+    string,
+  ];
   if ([...password].length < shortestPassword) return `A password has at least ${shortestPassword} characters.`;
   if (given === '') return 'A password cannot be blank.';
   if (given === name || (name.length >= shortestLogin && given.includes(name)))

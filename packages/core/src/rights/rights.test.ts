@@ -157,7 +157,7 @@ describe('a line of rights', () => {
       deny('change_many', { types: ['bookings'], most: 5000 }),
       'may not change many at once in bookings, more than 5,000',
     ],
-    [deny(['steer', 'schedule']), 'may not steer others’ previews and runs or schedule'],
+    [deny(['steer', 'keep_open']), 'may not steer others’ previews and runs or keep things open to all'],
     [allow('see', { types: ['lost'] }), 'may see “lost” (no longer there)'],
   ])('is said in words: %#', (l, words) => {
     expect(lineWords(l, meadow)).toBe(words);

@@ -54,7 +54,7 @@ describe('accounts', () => {
     expect(await refusedWith(add('feather', { password: 'feather-12345' }))).toMatchObject(
       problem(/contain the login/, 'password'),
     );
-    expect((await as('quill', 'first password')).me()).resolves.toMatchObject({ login: 'quill' });
+    await expect((await as('quill', 'first password')).me()).resolves.toMatchObject({ login: 'quill' });
   });
 
   it('an administrator gives a new password, and all sessions end', async () => {

@@ -32,7 +32,7 @@ describe('what goes on in the name of an account that is deactivated', () => {
   };
 
   it('a run pauses with the reason, and goes on when the account is active again', async () => {
-    const p = await previewed(piers, slow as never);
+    const p = await previewed(piers, slow);
     const run = await piers.startRun({ preview: p.id, expect: p.totals.will_change, askAfter: null });
     while ((await w.admin.run(run.id)).totals.changed === 0) await new Promise((r) => setTimeout(r, 20));
     await activate(false);

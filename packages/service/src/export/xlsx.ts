@@ -18,7 +18,7 @@ export function workbook(columns: readonly Column[], rows: AsyncIterable<readonl
   add('xl/_rels/workbook.xml.rels', workbookRelations);
   add('xl/workbook.xml', book);
   add('xl/styles.xml', styles);
-  zip.addReadStream(Readable.from(sheet(columns, rows)), 'xl/worksheets/sheet1.xml', { compressionLevel: 1 } as object);
+  zip.addReadStream(Readable.from(sheet(columns, rows)), 'xl/worksheets/sheet1.xml', { compressionLevel: 1 });
   zip.end();
   return zip.outputStream as Readable;
 }

@@ -147,7 +147,7 @@ describe('what can be saved has limits', () => {
       open: false,
       note: null,
       version: 1,
-    } as never);
+    });
     w.services.room.refresh();
     expect((await w.editor.me()).workspace.warnings).toEqual(['You have 500 of at most 500 saved selections.']);
     expect((await w.reader.me()).workspace.warnings).toEqual([]);

@@ -85,10 +85,10 @@ async function madeBefore(database: Database, person: Person, key: string, hash:
   );
   if (!known?.request_hash.equals(hash))
     fail('key_reused', 'This Idempotency-Key was used for another request.', { where: 'Idempotency-Key' });
-  if (known!.status === null)
+  if (known.status === null)
     fail('key_reused', 'The request with this Idempotency-Key is still being worked on.', {
       where: 'Idempotency-Key',
       retryAfter: 2,
     });
-  return known!.made;
+  return known.made;
 }

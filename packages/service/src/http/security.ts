@@ -21,7 +21,7 @@ export function requireSession(accounts: Accounts): RequestHandler {
     const given = credential(req);
     const person = given && (await accounts.personOf(given.secret));
     if (!person) fail('not_signed_in', 'Sign in first.');
-    if (given!.by === 'cookie') refuseCrossSite(req);
+    if (given.by === 'cookie') refuseCrossSite(req);
     res.locals.person = person;
     next();
   };

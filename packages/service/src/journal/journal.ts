@@ -198,5 +198,5 @@ function parseMark(mark: string | null): [number, number] {
   if (mark === null) return [0, 0];
   const parts = /^(\d{1,9})\.(\d{1,9})$/.exec(mark);
   if (!parts) fail('bad_request', 'This page mark is not one that was given out.', { where: 'after' });
-  return [Number(parts![1]), Number(parts![2])];
+  return [Number(parts[1]), Number(parts[2])];
 }

@@ -68,6 +68,6 @@ async function mayRead({ services, seen, params }: Pick<Call, 'services' | 'seen
     params.id,
   ]);
   if (!row) fail('not_found', 'There is no such list; paste it again.');
-  if (row!.made_by !== seen.person.id && !seen.may('administer'))
+  if (row.made_by !== seen.person.id && !seen.may('administer'))
     fail('not_permitted', 'Only the person who pasted a list, or an administrator, may read its lines.');
 }

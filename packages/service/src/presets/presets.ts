@@ -55,7 +55,7 @@ export async function keepPreset(database: Database, seen: Seen, body: PresetBod
   );
   if (!row)
     fail('name_taken', `The name “${name}” is taken by somebody else; keep it under another.`, { where: 'name' });
-  return viewOf(database, await known(database, seen, row!.id), seen);
+  return viewOf(database, await known(database, seen, row.id), seen);
 }
 
 export async function dropPreset(database: Database, seen: Seen, id: string): Promise<void> {

@@ -150,7 +150,10 @@ async function findRecords(call: Call, asked: FindBody): Promise<Found> {
       : undefined,
     asked.count === 'exact' ? blanksLeftOut(call.services, call.seen, made, moved) : null,
   ])
-    .catch((error: unknown) => (asked.after !== undefined && isBadValue(error) ? notAMark() : Promise.reject(error)))
+    .catch((error: unknown) => {
+      if (asked.after !== undefined && isBadValue(error)) notAMark();
+      throw error;
+    })
     .catch(asProblem);
   const paths = pathsOf(catalog, type, columns);
   const labels = new Labels(database, catalog);

@@ -53,7 +53,7 @@ export async function runCauses(database: Database, r: RunRow, seen: Seen): Prom
       { outcome, cause: null, count, kind: null, code: null, said: null, next: words, steps: [...steps], other: null },
     ];
   });
-  const place = (c: CauseView): number => worthTelling.indexOf(c.outcome as Outcome);
+  const place = (c: CauseView): number => worthTelling.indexOf(c.outcome);
   return [...told, ...rest].sort((a, b) => place(a) - place(b) || b.count - a.count);
 }
 

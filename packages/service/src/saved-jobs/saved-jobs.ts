@@ -375,7 +375,7 @@ function view(r: Row, seen: Seen, catalog: Catalog, context: Context): SavedJobV
     inputs,
     asks,
     schema: schemaOf(asks),
-    look: look as SavedJobView['look'],
+    look: look,
     uses: usesOf(job),
     trouble,
     version: r.version,

@@ -55,5 +55,5 @@ function isSet(value: unknown): boolean {
 function said(value: unknown): string | null {
   if (value === null || value === undefined) return null;
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
-  return Array.isArray(value) ? value.join(', ') : String(value as string | number);
+  return Array.isArray(value) ? value.join(', ') : String(value);
 }

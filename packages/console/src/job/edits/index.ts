@@ -40,7 +40,7 @@ const forms: { [K in Edit['kind']]: EditForm<K> } = {
 export const editActions = Object.entries(forms) as [Edit['kind'], EditForm<Edit['kind']>][];
 
 export function formOf(kind: Edit['kind']): EditForm<Edit['kind']> {
-  return forms[kind] as unknown as EditForm<Edit['kind']>;
+  return forms[kind];
 }
 
 function completeEdit(edit: DraftEdit): Edit | null {

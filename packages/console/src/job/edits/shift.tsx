@@ -42,13 +42,13 @@ export const shift: EditForm<'shift'> = {
             label="Then to the"
             value={edit.to ?? ''}
             options={named<Edge>(dateEdges, (e) => e)}
-            onChange={(to) => onChange({ to: (to || undefined) as typeof edit.to })}
+            onChange={(to) => onChange({ to: to || undefined })}
           />
           <ChoiceRow
             label="To the next"
             value={edit.next ?? ''}
             options={named<Weekday>(dayNames, capital)}
-            onChange={(next) => onChange({ next: (next || undefined) as typeof edit.next })}
+            onChange={(next) => onChange({ next: next || undefined })}
           />
         </div>
       );

@@ -198,7 +198,7 @@ function rank(a: number, b: number): number {
   return a === b ? 0 : a < b ? -1 : 1;
 }
 
-const sizeOf = (v: Value): number => (v instanceof Unbounded ? v.number : Number(v as Big));
+const sizeOf = (v: Value): number => (v instanceof Unbounded ? v.number : Number(v));
 
 function orderTexts(a: string, b: string): number {
   const as = charactersOf(a);

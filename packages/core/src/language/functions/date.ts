@@ -269,7 +269,7 @@ export const dateFunctions: readonly FunctionEntry[] = [
       if (!made) return numeric(ground.call('date_difference', a!.sql, b!.sql, unit!.sql), 0, most, 0);
       const whenForwards = ground.once(
         [a!.sql, b!.sql],
-        (x, y) => sql`(case when ${x!} <= ${y!} then ${made(sql`age(${y!}::timestamp, ${x!}::timestamp)`)} end)`,
+        (x, y) => sql`(case when ${x} <= ${y} then ${made(sql`age(${y}::timestamp, ${x}::timestamp)`)} end)`,
         short,
       );
       return numeric(whenForwards, 0, most, 0);
@@ -352,7 +352,7 @@ export const dateFunctions: readonly FunctionEntry[] = [
       const [low, high] = [d!.low - far, d!.high + far];
       if (!free && days !== null && Math.abs(days) <= mostWorkdays && ground.allows(low >= firstDay && high <= lastDay))
         return dateTerm(
-          ground.once([d!.sql], (at) => workdayOn(at!, days)),
+          ground.once([d!.sql], (at) => workdayOn(at, days)),
           low,
           high,
         );
@@ -372,8 +372,8 @@ export const dateFunctions: readonly FunctionEntry[] = [
       if (free) return new Term(ground.call('working_days', a!.sql, b!.sql, free.sql), 'number');
       const days = ground.once(
         [a!.sql, b!.sql],
-        (x, y) => sql`(case when ${x!} <= ${y!} then ${weekdaysTo(y!)} - ${weekdaysTo(sql`(${x!} - 1)`)}
-          else ${weekdaysTo(sql`(${y!} - 1)`)} - ${weekdaysTo(x!)} end)::bigint`,
+        (x, y) => sql`(case when ${x} <= ${y} then ${weekdaysTo(y)} - ${weekdaysTo(sql`(${x} - 1)`)}
+          else ${weekdaysTo(sql`(${y} - 1)`)} - ${weekdaysTo(x)} end)::bigint`,
       );
       return whole(days, Math.min(0, b!.low - a!.high - 1), Math.max(0, b!.high - a!.low + 1));
     },
@@ -439,9 +439,9 @@ export const dateFunctions: readonly FunctionEntry[] = [
       dateTerm(
         ground.once(
           [t!.sql],
-          (said) => sql`(case when ${said!} ~ ${raw(`'${everyMonth}'`)} then ${said!}::date
-            when ${said!} ~ ${raw(`'${lateDays}'`)} then ${said!}::date
-            when ${said!} ~ '[0-9]{4}-[0-9]{2}-[0-9]{2}' then tantamos.to_date(${said!}) end)`,
+          (said) => sql`(case when ${said} ~ ${raw(`'${everyMonth}'`)} then ${said}::date
+            when ${said} ~ ${raw(`'${lateDays}'`)} then ${said}::date
+            when ${said} ~ '[0-9]{4}-[0-9]{2}-[0-9]{2}' then tantamos.to_date(${said}) end)`,
           short,
         ),
       ),

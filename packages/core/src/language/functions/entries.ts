@@ -63,24 +63,24 @@ function made(
   const native = ground.once(
     [t!.sql, entry!.sql],
     (said, one) => {
-      const parted = entries(said!, separator!);
+      const parted = entries(said, separator!);
       const of = (isAmong: Sql, all: Sql): Sql =>
-        sql`case when ${isAmong} then ${piece(said!, one!, all)} else ${otherwise(said!, one!)} end`;
-      const isOneOf = (all: Sql): Sql => of(sql`${one!} = any(${all})`, all);
+        sql`case when ${isAmong} then ${piece(said, one, all)} else ${otherwise(said, one)} end`;
+      const isOneOf = (all: Sql): Sql => of(sql`${one} = any(${all})`, all);
       const word = separator!.constant === ' ' ? entry!.constant : null;
       // A word between spaces is found without parting; and parting at spaces is quicker done twice than a query of its own
       // is begun.
       const held =
         word !== null && /^[^ ]+$/.test(word)
-          ? of(sql`strpos(' ' || ${said!} || ' ', ${value(` ${word} `)}::text) > 0`, parted)
+          ? of(sql`strpos(' ' || ${said} || ' ', ${value(` ${word} `)}::text) > 0`, parted)
           : separator!.constant === ' '
             ? isOneOf(parted)
-            : ground.once([parted], (all) => isOneOf(all!), 1);
+            : ground.once([parted], (all) => isOneOf(all), 1);
       // What does not stand in it at all is not among its entries: that is soon seen.
       // Nothing is no entry.
-      const isNone = bare(entry!.constant ?? '') === '' ? sql`when ${spaceless(one!)} = '' then ${said!} ` : raw('');
-      return sql`(case when ${one!} is null or ${separator!.sql} is null then null
-      ${isNone}when strpos(${said!}, ${one!}) > 0 then ${held} else ${otherwise(said!, one!)} end)`;
+      const isNone = bare(entry!.constant ?? '') === '' ? sql`when ${spaceless(one)} = '' then ${said} ` : raw('');
+      return sql`(case when ${one} is null or ${separator!.sql} is null then null
+      ${isNone}when strpos(${said}, ${one}) > 0 then ${held} else ${otherwise(said, one)} end)`;
     },
     short,
   );

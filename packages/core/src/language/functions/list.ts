@@ -29,7 +29,7 @@ const compared = (
   sql: ([a, b], _, ground) =>
     yesNo(
       call === '='
-        ? ground.once([a!.sql, b!.sql], (x, y) => sql`(${x!} @> ${y!} and ${x!} <@ ${y!})`)
+        ? ground.once([a!.sql, b!.sql], (x, y) => sql`(${x} @> ${y} and ${x} <@ ${y})`)
         : sql`(${a!.sql} ${raw(call)} ${b!.sql})`,
     ),
 });
@@ -87,11 +87,11 @@ const editing = (
   sql: ([all, item], _, ground) =>
     new Term(
       ground.once([all!.sql, item!.sql], (list, one) => {
-        const texts = sql`${list!}::text[]`;
-        return sql`(case when array_ndims(${list!}) > 1 or ${one!} is null then null else ${
+        const texts = sql`${list}::text[]`;
+        return sql`(case when array_ndims(${list}) > 1 or ${one} is null then null else ${
           made === 'with'
-            ? sql`case when ${one!} = any(${texts}) then ${texts} else coalesce(${texts}, '{}') || ${one!} end`
-            : sql`array_remove(${texts}, ${one!})`
+            ? sql`case when ${one} = any(${texts}) then ${texts} else coalesce(${texts}, '{}') || ${one} end`
+            : sql`array_remove(${texts}, ${one})`
         } end)`;
       }),
       'list',

@@ -187,7 +187,7 @@ const native =
 function roundUp(x: Term, digits: number, ground: Ground): Sql {
   const [unit, back] = [raw(`1e${digits}`), raw(`1e${-digits}`)];
   if (x.low >= 0) return sql`(ceil(${x.canonical} * ${unit}) * ${back})`;
-  return ground.once([x.canonical], (n) => sql`(sign(${n!}) * ceil(abs(${n!}) * ${unit}) * ${back})`);
+  return ground.once([x.canonical], (n) => sql`(sign(${n}) * ceil(abs(${n}) * ${unit}) * ${back})`);
 }
 
 /** What is left of a division, with the sign of the divisor. */
@@ -201,7 +201,7 @@ function modulo(a: Term, b: Term, ground: Ground): Term {
   const divisor = b.number === null ? (d: Sql): Sql => sql`nullif(${d}, 0)` : (d: Sql): Sql => d;
   if (b.number === 0) return numeric(raw('null::numeric'), 0, 0, 0);
   if (a.low >= 0 && b.low >= 0) return made(sql`(${x} % ${divisor(y)})`);
-  return made(ground.once([y], (d) => sql`((${x} % ${divisor(d!)} + ${d!}) % ${divisor(d!)})`));
+  return made(ground.once([y], (d) => sql`((${x} % ${divisor(d)} + ${d}) % ${divisor(d)})`));
 }
 
 const extreme = (name: string, doc: string, example: string, sign: 1 | -1, call: string): FunctionEntry => ({

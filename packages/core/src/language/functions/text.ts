@@ -72,7 +72,7 @@ const twoTexts = (
     ],
     result: 'yes_no',
     evaluate: ([a, b]) => evaluate(text(a!), text(b!)),
-    sql: ([a, b], _, ground) => yesNo(ground.once([b!.sql], (part) => make(a!.sql, part!))),
+    sql: ([a, b], _, ground) => yesNo(ground.once([b!.sql], (part) => make(a!.sql, part))),
   }) satisfies FunctionEntry;
 
 /** Word by word: letters and digits, with apostrophes between them. `O’Brien` begins anew, `don’t` and `2nd` do not. */
@@ -161,8 +161,8 @@ export const textFunctions: readonly FunctionEntry[] = [
       // Of plain letters and signs, the database knows the words as we do.
       ground.once(
         [t],
-        (said) => sql`(case when ${isAscii(said!)} and strpos(${said!}, '''') = 0
-          then initcap(${said!} collate "C") else tantamos.proper(${said!}) end)`,
+        (said) => sql`(case when ${isAscii(said)} and strpos(${said}, '''') = 0
+          then initcap(${said} collate "C") else tantamos.proper(${said}) end)`,
         short,
       ),
     proper,
@@ -175,8 +175,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     (t, ground) =>
       ground.once(
         [t],
-        (said) =>
-          sql`(case when strpos(${said!}, '  ') = 0 then btrim(${said!}, ' ') else tantamos.trim(${said!}) end)`,
+        (said) => sql`(case when strpos(${said}, '  ') = 0 then btrim(${said}, ' ') else tantamos.trim(${said}) end)`,
         short,
       ),
     (t) => t.replace(/ +/g, ' ').replace(/^ | $/g, ''),
@@ -317,7 +316,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     // Most numbers are digits alone; what else one can be is looked at by a function of ours.
     sql: ([t], _, ground) =>
       new Term(
-        ground.once([t!.sql], (said) => numberIn(said!), short),
+        ground.once([t!.sql], (said) => numberIn(said), short),
         'number',
       ),
   },
@@ -367,7 +366,7 @@ export const textFunctions: readonly FunctionEntry[] = [
         return textTerm(ground.call('pad', t!.sql, n!.canonical, fill?.sql ?? space), t!.high + mostOctets);
       const padded = ground.once(
         [t!.sql],
-        (said) => sql`lpad(${said!}, greatest(${raw(String(length))}, char_length(${said!})), ${fill?.sql ?? space})`,
+        (said) => sql`lpad(${said}, greatest(${raw(String(length))}, char_length(${said})), ${fill?.sql ?? space})`,
       );
       return textTerm(padded, t!.high + 4 * length);
     },
@@ -395,7 +394,7 @@ export const textFunctions: readonly FunctionEntry[] = [
     sql: ([t], _, ground) => {
       const without = ground.once(
         [t!.sql],
-        (said) => sql`(case when ${isAscii(said!)} then ${said!} else tantamos.without_marks(${said!}) end)`,
+        (said) => sql`(case when ${isAscii(said)} then ${said} else tantamos.without_marks(${said}) end)`,
         short,
       );
       return textTerm(without, t!.high * 9);

@@ -154,7 +154,7 @@ export const timeFunctions: readonly FunctionEntry[] = relations.map(({ name, do
   },
   sql: ([a, b], _, ground) => {
     const hold = ground.once([...endsOfTerm(a!), ...endsOfTerm(b!)], (a1, a2, b1, b2) => {
-      const side: Record<string, Sql> = { a1: a1!, a2: a2!, b1: b1!, b2: b2! };
+      const side: Record<string, Sql> = { a1: a1, a2: a2, b1: b1, b2: b2 };
       const parts = tests.map((t) => {
         const [, left, sign, right] = /^(..)([<>=]+)(..)$/.exec(t)!;
         return sql`${side[left!]!} ${signSql[sign!]!} ${side[right!]!}`;
@@ -203,7 +203,7 @@ function endless(time: Value): -1 | 0 | 1 {
       ? time.number === Infinity || time.number === -Infinity
       : time === farMoment || time === -farMoment;
   if (!far) return 0;
-  return (time instanceof Day ? time.number : Number(time as bigint)) < 0 ? -1 : 1;
+  return (time instanceof Day ? time.number : Number(time)) < 0 ? -1 : 1;
 }
 
 /** AND of three-valued truths. */

@@ -574,7 +574,7 @@ function isActive(field: Field, target: RecordType, now: Sql, old: Sql | null, s
   const t = raw('t');
   const key = identifier(target.key[0]!);
   const isNamed = target.nameField !== null && target.limits === null;
-  const name = isNamed ? sql`t.${identifier(target.nameField!)}` : sql`t.${key}`;
+  const name = isNamed ? sql`t.${identifier(target.nameField)}` : sql`t.${key}`;
   const left = scope.joined(
     sql`(select ${t}.${key} as key, ${name}::text as name from ${writtenTable(target)} t where t.${identifier(target.onlyActive!)} is false)`,
     (alias) => sql`${alias}.key = ${now}`,
