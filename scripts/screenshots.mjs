@@ -11,8 +11,38 @@ import { withTemporaryCluster } from './lib/temporary-cluster.mjs';
 const port = 7488;
 const base = `http://127.0.0.1:${port}`;
 const folder = join(root, 'docs/screenshots');
+/** Printed, unseen, on a terminal when all commands have ended. */
+const allSaid = 'all-has-been-said';
 /** Words that each picture shows. */
-const expected = {};
+const expected = {
+  'command-line': [
+    "did you mean 'Ines Calloway'?",
+    '200 matched = 191 will change + 9 not allowed',
+    'Waiting for you',
+    'Finished 200 matched = 191 changed + 9 not allowed',
+  ],
+  'command-line-selecting': ['221 found + 26 unknown', '22 entries fit several contacts', 'nearest'],
+  records: ['18,000', "status = 'draft' 1,200", 'ROUND(total, -3) > 2000 199'],
+  selecting: ["valley = 'north' 3,600", '300 lines'],
+  job: ["owner = 'Ines Calloway' 200", 'Draft→Confirmed', 'not allowed'],
+  preview: ['200 matched = 191 will change + 9 not allowed', 'Run all 191'],
+  'run-waiting': [
+    'Waiting for you: first 5 done, 186 not yet.',
+    '200 matched = 5 changed + 9 not allowed + 186 not yet',
+  ],
+  result: ['Finished: 191 records changed.', '200 matched = 191 changed + 9 not allowed'],
+  runs: ['Show all runs', 'B-0000076'],
+  formula: ["owner = 'Ines Calloway' 197", 'hives for Lavender, North valley'],
+  rules: ['An active grower is no reseller.', 'A booking goes forward, never back.'],
+  jobs: ['postpone what is open', 'owner is ‹leaver›'],
+  start: ['Waits for you', 'Ran lately', '188 of 191 changed'],
+  'whole-records': ["valley = 'north' 3,600", '24'],
+  delete: ['60 matched = 34 will change + 26 not allowed', '34 placements will be removed along'],
+  handover: ['Everything that points at a person', 'Tobias Fenwick', 'not asked for'],
+  files: ['3 → 3 records', 'edited by others since'],
+  grid: ['Far Terrace Co-operative', 'instead of G-000003'],
+  settings: ['What Wren Aldous may do', 'may not administer: no line allows it'],
+};
 const filter = "status = 'draft' AND valley = 'north' AND owner = 'Ines Calloway'";
 
 await main(async () => {
@@ -578,9 +608,6 @@ async function pages(executablePath, sql) {
   }
 }
 
-/** Printed, unseen, when all commands have ended. */
-const allSaid = 'all-has-been-said';
-
 /** The same job on a terminal, photographed in a real terminal window on a screen of its own. */
 function terminal(work) {
   if (!existsSync('/usr/bin/xterm') || !existsSync('/usr/bin/Xvfb') || !existsSync('/usr/bin/import'))
@@ -607,7 +634,10 @@ function terminal(work) {
     const script = told
       .map((t) => `printf '\\033[1m$ %s\\033[0m\\n' ${quote(t)}; ${t.replace(/^tantamos/, cli)}; echo`)
       .join('\n');
-    writeFileSync(join(work, 'show.sh'), `cd ${root}\n${script}\nprintf '\\033[8m${allSaid}\\033[0m'\nsleep 60\n`);
+    writeFileSync(
+      join(work, 'show.sh'),
+      `cd ${root}\n${script}\nprintf '\\033[?25l\\033[8m${allSaid}\\033[0m'\nsleep 60\n`,
+    );
     writeFileSync(colours, 'XTerm*color1: #B3382C\nXTerm*color2: #1E7F74\nXTerm*color3: #8F5B10\n');
     const said = join(work, 'said');
     rmSync(said, { force: true });
@@ -617,7 +647,7 @@ function terminal(work) {
     const file = join(work, `${name}.png`);
     const window = `xterm -fa 'DejaVu Sans Mono' -fs 9 -bg '#FBFAF7' -fg '#1F2430' -geometry 178x52+0+0 -e ${quote(shown)} &
       for i in $(seq 400); do grep -q '${allSaid}' ${said} && break; sleep 0.1; done; sleep 0.5
-      import -window root -crop 1270x800+0+0 ${file}; kill %1`;
+      import -window root -crop 1270x780+0+0 ${file}; kill %1`;
     spawnSync('xvfb-run', ['-a', '-s', '-screen 0 1280x800x24', 'bash', '-c', window], { env, timeout: 60_000 });
     mustShow(name, readFileSync(said, 'utf8').replace(/\x1b\[[\d;?]*[a-zA-Z]/g, ''));
     copyFileSync(file, join(folder, `${name}.png`));

@@ -10,6 +10,7 @@ import { awaitedFigure, runFigures } from './runs';
 import { adminUrl, startService, type Service } from './service';
 import { inTurn, seconds } from './turns';
 import { ruleFigures } from './rules';
+import { fairFigures, type FairFigure } from './fair';
 import { fileFigures } from './files';
 import { foregroundFigures, type ForegroundFigures } from './foreground';
 import { valuesFigures } from './values';
@@ -32,11 +33,13 @@ async function bench(): Promise<void> {
       files: { type: 'boolean' },
       rules: { type: 'boolean' },
       foreground: { type: 'boolean' },
+      fair: { type: 'boolean' },
       rounds: { type: 'string', default: '5' },
       batch: { type: 'string' },
       only: { type: 'string' },
     },
   });
+  if (values.fair) return fairOnly(Boolean(values.json));
   if (values.kept) return keptOnly(adminUrl());
   const rows = Number(values.rows);
   if (values.foreground)
@@ -204,6 +207,18 @@ async function keptOnly(url: string): Promise<void> {
   for (const k of kept) table.push([k.what, `${(k.bytes / 1e6).toFixed(1)} MB`, `${k.claim.toFixed(2)} ms`]);
   process.stdout.write(`${table.toString()}\n`);
   process.stdout.write(`${JSON.stringify({ kept, dropSeconds: drop }, null, 2)}\n`);
+}
+
+/** On the demo's data, which the service loads into an empty database. */
+async function fairOnly(json: boolean): Promise<void> {
+  const service = await startService(program);
+  const figures = await fairFigures(service).finally(() => service.stop());
+  if (json) return void process.stdout.write(`${JSON.stringify(figures, null, 2)}\n`);
+  const table = new Table({ head: ['ten filters of', 'health', 'a simple search'], style: { head: [], border: [] } });
+  const shown = ({ median, worst, n }: FairFigure['health']): string =>
+    `median ${median.toFixed(0)} ms, worst ${worst.toFixed(0)} ms (${n})`;
+  for (const f of figures) table.push([f.filter, shown(f.health), shown(f.search)]);
+  process.stdout.write(`${table.toString()}\n`);
 }
 
 /** Some forty records, spread over the table. */
