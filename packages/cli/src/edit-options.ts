@@ -11,8 +11,7 @@ export function withEditOptions(command: Command): Command {
   const edit =
     (make: (text: string) => Edit | readonly Edit[], option: string) =>
     (text: string): SaidEdits => {
-      for (const one of [make(text)].flat<readonly (Edit | readonly Edit[])[]>())
-        said.push({ edit: one, option });
+      for (const one of [make(text)].flat<readonly (Edit | readonly Edit[])[]>()) said.push({ edit: one, option });
       return said;
     };
   const onlyWhere = (filter: string): SaidEdits => {
