@@ -1,4 +1,4 @@
-// npm run screenshots: docs/screenshots made anew from fresh demo data; the same job in the console and on a terminal.
+// npm run screenshots [-- terminal|console]: docs/screenshots from fresh demo data, each checked before it is saved.
 import { spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -21,7 +21,7 @@ const expected = {
     'Waiting for you',
     'Finished 200 matched = 191 changed + 9 not allowed',
   ],
-  'command-line-selecting': ['221 found + 26 unknown', '22 entries fit several contacts', 'nearest'],
+  'command-line-selecting': ['221 found + 26 unknown', '22 entries fit several contacts', "status = 'draft' 1,200"],
   records: ['18,000', "status = 'draft' 1,200", 'ROUND(total, -3) > 2000 199'],
   selecting: ["valley = 'north' 3,600", '300 lines'],
   job: ["owner = 'Ines Calloway' 200", 'Draft→Confirmed', 'not allowed'],
@@ -53,8 +53,9 @@ await main(async () => {
   await withTemporaryCluster('pictures', { throwaway: true }, async (cluster, work) => {
     mkdirSync(folder, { recursive: true });
     // Each from fresh demo data: what one shows has changed what another would.
-    await onFreshData(cluster, 'terminal_pictures', async () => terminal(work));
-    await onFreshData(cluster, 'console_pictures', (sql) => pages(chromium, sql));
+    const only = process.argv[2];
+    if (only !== 'console') await onFreshData(cluster, 'terminal_pictures', async () => terminal(work));
+    if (only !== 'terminal') await onFreshData(cluster, 'console_pictures', (sql) => pages(chromium, sql));
   });
 });
 
@@ -616,18 +617,19 @@ function terminal(work) {
   const colours = join(work, 'colours');
   const env = { ...process.env, HOME: work, XDG_CONFIG_HOME: work, TANTAMOS_SERVICE: base, XENVIRONMENT: colours };
   spawnSync('sh', ['-c', `echo meadow-admin | ${cli} sign-in --login sorrel --password-stdin`], { env });
-  picture('command-line', [
-    `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
-    `tantamos preview bookings -f "${filter}" \\\n    --set status=confirmed --fill "region=Northern Hills" --batch-size 100 --ask-after 5 --why "Spring round"`,
-    'tantamos run last --expect 191',
-    'tantamos continue last',
-  ]);
+  // What only asks comes first.
   picture('command-line-selecting', [
     `tantamos match packages/demo/left-alone.txt --in contacts.email --show several --limit 3`,
     `tantamos find bookings --related "grower of growers: status = 'dormant'" --first 3 --by -total --show reference,grower.name,total`,
     `tantamos values bookings status -f "count(invoices, state = 'overdue') > 0"`,
     `tantamos cross growers status kind`,
     `tantamos explain bookings -f "status = 'draft' AND grower.name = 'Marlowgate Estat'"`,
+  ]);
+  picture('command-line', [
+    `tantamos find bookings -f "${filter.replace('Calloway', 'Caloway')}"`,
+    `tantamos preview bookings -f "${filter}" \\\n    --set status=confirmed --fill "region=Northern Hills" --batch-size 100 --ask-after 5 --why "Spring round"`,
+    'tantamos run last --expect 191',
+    'tantamos continue last',
   ]);
 
   function picture(name, told) {

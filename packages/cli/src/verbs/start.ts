@@ -1,5 +1,5 @@
 import type { Client } from '@tantamos/client';
-import type { PreviewView, RuleView, RunView, SavedJobView } from '@tantamos/contract';
+import type { PreviewView, RuleView, RunView } from '@tantamos/contract';
 import { shortId } from '@tantamos/core';
 import { moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
@@ -52,7 +52,7 @@ async function look(api: Client) {
     waits: waits as readonly RunView[],
     previews: previews.filter((p): p is PreviewView => p.mine && p.state === 'ready' && !p.expired && p.run === null),
     ran: runs.filter((r) => !waits.includes(r)).slice(0, mostShown),
-    jobs: jobs as readonly SavedJobView[],
+    jobs,
     rules: rules.filter((r) => r.source === 'own' && (r.isOn || r.broken !== 0 || r.trouble !== null)),
   };
 }

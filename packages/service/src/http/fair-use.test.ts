@@ -149,7 +149,9 @@ describe('what can be saved has limits', () => {
       version: 1,
     });
     w.services.room.refresh();
-    expect((await w.editor.me()).workspace.warnings).toEqual(['You have 500 of at most 500 saved selections.']);
+    expect((await w.editor.me()).workspace.warnings).toEqual([
+      'You have 500 of at most 500 saved selections; delete those that you no longer need.',
+    ]);
     expect((await w.reader.me()).workspace.warnings).toEqual([]);
   });
 

@@ -88,7 +88,9 @@ export class Room {
       const { words, person: most, workspace } = Object.values(stores)[store]!;
       const isNear = (n: number, limit: number): boolean => n >= warnedFrom * limit;
       return [
-        ...(isNear(mine, most) ? [`You have ${number(mine)} of at most ${number(most)} ${words}.`] : []),
+        ...(isNear(mine, most)
+          ? [`You have ${number(mine)} of at most ${number(most)} ${words}; delete those that you no longer need.`]
+          : []),
         ...(administers && isNear(all, workspace)
           ? [`The workspace has ${number(all)} of at most ${number(workspace)} ${words}.`]
           : []),
