@@ -338,6 +338,6 @@ describe('somebody new adds one of each', () => {
       outcome: '1 matched = 1 asleep',
       kind: 'address',
     });
-    expect(node('packages/cli/src/main.js', '--help')).toContain('ring <bell>');
+    expect(node('packages/cli/src/main.js', '--help')).toContain('ring [options] <bell>');
   });
 });

@@ -68,7 +68,7 @@ function scramVerifier(password) {
 
 /** Creates the two roles that are no superusers, or resets what they may do and their passwords. Can be repeated. */
 export function rolesStatement(passwords) {
-  return [roles.owner, roles.everyday]
+  const both = [roles.owner, roles.everyday]
     .map(
       (role) => `
         do $$ begin create role ${role} login; exception when duplicate_object then null; end $$;
@@ -76,6 +76,8 @@ export function rolesStatement(passwords) {
         ${passwordStatement(role, passwords[role])}`,
     )
     .join('\n');
+  // So that a run can stop when replicas are behind or others wait (docs/attach.md).
+  return `${both}\n grant pg_read_all_stats to ${roles.everyday};`;
 }
 
 /**

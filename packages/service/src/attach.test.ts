@@ -65,6 +65,20 @@ describe('attached to somebody’s database with the least rights', () => {
     await server.end();
   });
 
+  it('refuses a limit over what it cannot see, and says what is missing', async () => {
+    const job = {
+      selection: { type: 'orders', filter: 'id = 9' },
+      edits: [{ kind: 'set', field: 'note', value: 'x' }],
+    };
+    for (const stopIf of [{ lag: 1 }, { waiting: 0 }])
+      expect(await refusedWith(w.admin.makePreview({ ...job, safety: { stopIf } } as never))).toMatchObject({
+        code: 'not_permitted',
+        detail: expect.stringMatching(/Grant it the role pg_read_all_stats/),
+      });
+    await sql.query(`grant pg_read_all_stats to ${role}`);
+    expect((await w.admin.makePreview({ ...job, safety: { stopIf: { lag: 1 } } } as never)).id).toBeDefined();
+  });
+
   it('shows what may be read, offers what may be written, and says why of the rest', async () => {
     const types = new Map((await w.admin.types()).map((t) => [t.id, t]));
     expect(types.get('orders')).toMatchObject({ notReadable: null, notChangeable: null });

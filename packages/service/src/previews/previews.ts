@@ -27,6 +27,7 @@ import type { Compiler } from '../jobs/compiler';
 import { reportForPreview } from '../lists/report';
 import { mustCarryOut } from '../rights/carry-out';
 import type { Seen } from '../rights/seen';
+import { mustSeeOthers } from '../runs/sees-others';
 import type { Room } from '../storage/room';
 import { selectPreviews, type PreviewRow, type UndoWhich } from './preview-row';
 import { undoSentence, type KeptSentence, type Works } from './work';
@@ -60,6 +61,7 @@ export class Previews {
       parts.map((p) => p.type),
     );
     if (safety.hours) inside('safety.hours', () => mustBeHours(safety.hours!));
+    await mustSeeOthers(this.database, safety);
     const why = await this.why(said.why);
     const listReport = await reportForPreview(this.database, checked.selection);
     // Values given one by one become rows; the job that is kept says which.
