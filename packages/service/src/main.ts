@@ -11,7 +11,7 @@ import { Database } from './database/database';
 import { isPooler, poolerWords, preflight } from './database/preflight';
 import { codeOf, outage } from './database/refusal';
 import { createApp } from './http/app';
-import { HeavyRequests } from './http/heavy/heavy-requests';
+import { HeavyRequests } from './http/heavy-requests';
 import { listen, usualSenders } from './http/listen';
 import { openServices } from './services';
 

@@ -5,7 +5,7 @@ import { Database } from './database/database';
 import { Events } from './database/events';
 import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
-import { Spending } from './http/heavy/spending';
+import { Spending } from './spending';
 import { settleHere, whereAmI, whyAway } from './keeping/home';
 import { Keeper } from './keeping/keeper';
 import { Drafts } from './drafts/drafts';

@@ -1,13 +1,22 @@
 import type { FileWork, FilePlanBody } from '@tantamos/contract';
 import { checkPlan, type FilePlan } from '@tantamos/core';
+import type { Accounts } from '../accounts/accounts';
+import type { Database } from '../database/database';
+import type { Compiler } from '../jobs/compiler';
 import type { Seen } from '../rights/seen';
-import type { Services } from '../services';
 import { applyPlan } from './apply';
 import { fileColumns, fileView, ownFile } from './store';
 
+/** What planning needs of the service. */
+export interface Planning {
+  readonly database: Database;
+  readonly compiler: Compiler;
+  readonly accounts: Accounts;
+}
+
 /** Says what the rows of a file of the person's own are to do; what can be done comes back as a job. */
 export async function planFile(
-  { database, compiler, accounts }: Pick<Services, 'database' | 'compiler' | 'accounts'>,
+  { database, compiler, accounts }: Planning,
   seen: Seen,
   id: string,
   said: FilePlanBody | FilePlan,

@@ -12,7 +12,7 @@ import { onlyAccepted } from './accepted';
 import { referencePage } from './reference-page';
 import { sent, type Call } from './handler';
 import { handlers } from './handlers';
-import type { HeavyRequests } from './heavy/heavy-requests';
+import type { HeavyRequests } from './heavy-requests';
 import { once } from './idempotency';
 import { answerProblems } from './problem-details';
 import { onlyHosts } from './hosts';

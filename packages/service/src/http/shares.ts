@@ -2,7 +2,7 @@ import { fail } from '@tantamos/core';
 import type { Route } from '@tantamos/contract';
 import type { RequestHandler, Response } from 'express';
 import { PlacesEach } from '../places';
-import { heavyBody } from './heavy/heavy-requests';
+import { heavyBody } from './heavy-requests';
 import { personOf } from './security';
 
 /** What one person may have under way at once; so many more wait, in their order, for so long, in ms. */

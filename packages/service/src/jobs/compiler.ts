@@ -15,7 +15,7 @@ import {
 import { answerNames } from '../catalog/names';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Connection, Database } from '../database/database';
-import type { Spending } from '../http/heavy/spending';
+import type { Spending } from '../spending';
 import type { Seen } from '../rights/seen';
 import { loadContext } from '../selections/context';
 import { filedIn } from '../files/filed';

@@ -10,9 +10,8 @@ import {
   type LaterPart,
 } from '@tantamos/core';
 import type { Connection } from '../database/database';
-import { planFile } from '../files/plan';
+import { planFile, type Planning } from '../files/plan';
 import type { Seen } from '../rights/seen';
-import type { Services } from '../services';
 
 // A saved job whose values come out of a file that is asked for: each time another file, under the plan of the first.
 
@@ -47,7 +46,7 @@ const gone = { where: 'job.selection.list' };
 
 /** The job with the rows of another file, said as `name`, in the places of those it was saved with. */
 export async function withRowsOf(
-  services: Pick<Services, 'database' | 'compiler' | 'accounts'>,
+  services: Planning,
   seen: Seen,
   job: Job,
   asked: FileAsked,

@@ -5,7 +5,7 @@ import { pino } from 'pino';
 import { Client } from '../../../client/src';
 import { demoAccounts, needAccounts } from '../accounts/demo-accounts';
 import { createApp } from '../http/app';
-import { HeavyRequests } from '../http/heavy/heavy-requests';
+import { HeavyRequests } from '../http/heavy-requests';
 import { listen, type Senders } from '../http/listen';
 import type { Patience as Reader } from '../http/readers';
 import { heard } from './answers';

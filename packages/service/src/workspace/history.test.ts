@@ -64,15 +64,15 @@ describe('the history of settings', () => {
       login: 'tess',
       name: 'Tess Quillfeather',
       role: 'reader',
-      password: 'tess-secret-1',
+      password: 'plain-secret-1',
     });
     await w.admin.changeAccount(id, { role: 'editor' });
-    await w.admin.resetPassword(id, { password: 'tess-secret-2' });
+    await w.admin.resetPassword(id, { password: 'plain-secret-2' });
     const line = await w.admin.addRight({ login: 'tess', effect: 'allow', acts: ['delete'], types: ['tasks'] });
     await w.admin.dropRight(line.id);
     await w.admin.addRole({ id: 'steward', label: 'Steward' });
     await w.admin.dropRole('steward');
-    await new Client({ base: w.base }).signIn({ login: 'tess', password: 'tess-secret-2', kind: 'token' });
+    await new Client({ base: w.base }).signIn({ login: 'tess', password: 'plain-secret-2', kind: 'token' });
     const all = await w.admin.settingChanges();
     const told = all.slice(0, all.length - before).reverse();
     expect(told.map(({ by, what, subject, done }) => [by, what, subject, done].join(' · '))).toEqual([
@@ -87,6 +87,6 @@ describe('the history of settings', () => {
     ]);
     expect(told[1]!.changes).toEqual([{ setting: 'role', was: 'reader', became: 'editor' }]);
     expect(told[3]!.changes).toContainEqual({ setting: 'acts', was: null, became: 'delete' });
-    expect(JSON.stringify(all)).not.toMatch(/tess-secret|scrypt|\$/);
+    expect(JSON.stringify(all)).not.toMatch(/plain-secret|scrypt|\$/);
   });
 });

@@ -1,9 +1,9 @@
 import 'reflect-metadata';
 import { parentPort, workerData } from 'node:worker_threads';
 import { pino } from 'pino';
-import type { ThreadData } from './http/heavy/heavy-requests';
-import { createApp } from './http/app';
-import { openHelper } from './services';
+import type { ThreadData } from './heavy-requests';
+import { createApp } from './app';
+import { openHelper } from '../services';
 
 // The thread that answers heavy requests (see `HeavyRequests`): the same routes, on a socket, with a few connections of its own.
 

@@ -7,9 +7,9 @@ import { Worker } from 'node:worker_threads';
 import { ProblemError } from '@tantamos/core';
 import type { Route } from '@tantamos/contract';
 import type { Request, RequestHandler, Response } from 'express';
-import { sendProblem } from '../problem-details';
-import { personOf } from '../security';
-import type { Spending } from './spending';
+import { sendProblem } from './problem-details';
+import { personOf } from './security';
+import type { Spending } from '../spending';
 
 /** A request of more bytes than this is heavy: reading and compiling it could take 50 ms. */
 export const heavyBody = 10_000;
@@ -18,7 +18,7 @@ const idleFor = 120_000;
 /** Its heap, in MB: what needs more ends the thread, not the service. */
 const mostMemory = 768;
 
-const program = join(__dirname, '..', '..', '..', 'dist', 'heavy-thread.js');
+const program = join(__dirname, '..', '..', 'dist', 'http', 'heavy-thread.js');
 
 /** What the thread is started with. */
 export interface ThreadData {
