@@ -141,6 +141,10 @@ describe('what is sent is used or refused, never ignored', () => {
         code: 'bad_request',
         problems: [{ where: 'after' }],
       });
+    for (const format of ['csv', 'jsonl'] as const)
+      expect(await refusedWith(w.admin.files.runRecords(run.id, { after: 'x', format }) as never)).toMatchObject({
+        code: 'bad_request',
+      });
     const job = onBookings([1], [{ kind: 'set', field: 'note', value: 'x' }]);
     expect(await refusedWith(w.admin.sample({ job, keys: ['1', 'x'] }))).toMatchObject({
       status: 400,

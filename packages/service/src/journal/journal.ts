@@ -193,8 +193,8 @@ const nextOfRun = `
       and ($4::text[] is null or b.causes is not null or r.causes <> '{}')
     order by r.position limit 1) s`;
 
-/** Throws `bad_request` for a text that is not a mark. */
-function parseMark(mark: string | null): [number, number] {
+/** Throws `bad_request` for a text that is not a mark: before a file is begun, which could only be broken off. */
+export function parseMark(mark: string | null): [number, number] {
   if (mark === null) return [0, 0];
   const parts = /^(\d{1,9})\.(\d{1,9})$/.exec(mark);
   if (!parts) fail('bad_request', 'This page mark is not one that was given out.', { where: 'after' });

@@ -5,7 +5,7 @@ import { sendEvents } from '../http/sse';
 import { sendExport } from '../journal/file';
 import { wordsAsSeen } from '../journal/gate';
 import { isKnown, mustKnow } from '../journal/known';
-import { journalPage, type Source } from '../journal/journal';
+import { journalPage, parseMark, type Source } from '../journal/journal';
 import { journalRecords } from '../journal/records';
 import type { Seen } from '../rights/seen';
 import { mustHaveJournal } from '../runs/runs';
@@ -112,6 +112,7 @@ export async function sendJournal(
   const { database } = services;
   const causes = query.cause === undefined ? null : causesMeant(query.cause, p, seen);
   const wanted = { outcome: query.outcome ?? null, causes, after: query.after ?? null };
+  parseMark(wanted.after);
   if (query.format === 'csv' || query.format === 'jsonl') {
     const raw = query.raw === 'true';
     const file = { source, order: p.work_order, wanted, format: query.format, fileName, raw };
