@@ -84,7 +84,7 @@ export function openServices(options: OpenOptions): Promise<Services> {
   return open(options, false);
 }
 
-/** What answers requests beside a service that is open already: it migrates nothing, and looks for no work of its own. */
+/** Answers requests next to a service that is open already: it does not migrate, and looks for no work of its own. */
 export function openHelper(options: Pick<OpenOptions, 'url' | 'log'>): Promise<Services> {
   return open(options, true);
 }

@@ -10,7 +10,7 @@ export interface NamedRecord {
   readonly name: string;
 }
 
-/** A sentence as it is kept: its text, and the records it names, so that each reader is told only names they may see. */
+/** A sentence as it is kept: its text, and the records it names, so that each reader is shown only names they may see. */
 export type Sentence = readonly (string | NamedRecord)[];
 
 /** What the names in a job mean, where they have been looked up. */

@@ -97,6 +97,25 @@ export async function keysThere(database: Database, type: RecordType, keys: read
   return rows.map((r) => r.key);
 }
 
+/**
+ * Which of these records the person of the catalog sees now. Of a type of which they see only some records, one that is gone is
+ * not seen, since it cannot be told from a withheld one.
+ */
+export async function seenAmong(
+  database: Database,
+  catalog: Catalog,
+  records: readonly { readonly type: string; readonly key: string }[],
+): Promise<(record: { readonly type: string; readonly key: string }) => boolean> {
+  const seen = new Map<string, ReadonlySet<string>>();
+  for (const id of new Set(records.map((r) => r.type))) {
+    const type = catalog.find(id);
+    if (!type?.limits?.source) continue;
+    const keys = records.filter((r) => r.type === id).map((r) => r.key);
+    seen.set(id, new Set(await keysThere(database, type, keys)));
+  }
+  return ({ type, key }) => seen.get(type)?.has(key) ?? true;
+}
+
 /** Records whose name holds every word typed, or whose key it is; those that begin so first. */
 export async function lookUpNames(
   database: Database,

@@ -61,7 +61,7 @@ describe('heavy requests', () => {
     await w.admin.dropRight(line.id);
   });
 
-  it('may make previews, which are worked out and run as any other', async () => {
+  it('may create previews, which are calculated and run like any other', async () => {
     const keys = Array.from({ length: 3000 }, (_, i) => String(i + 1));
     const p = await previewed(w.editor, {
       selection: { type: 'bookings', keys },

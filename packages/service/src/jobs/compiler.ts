@@ -28,7 +28,7 @@ export class Compiler {
   constructor(
     private readonly database: Database,
     private readonly catalogs: CatalogStore,
-    /** How many characters are compiled for whom. */
+    /** How many characters are compiled for each person. */
     private readonly spending: Spending,
   ) {}
 

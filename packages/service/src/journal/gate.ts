@@ -13,10 +13,8 @@ import {
   type NamedRecord,
   type OrderPart,
   type RecordType,
-  type Sentence,
 } from '@tantamos/core';
-import { keysThere } from '../catalog/names';
-import type { Database } from '../database/database';
+import { seenAmong } from '../catalog/names';
 import type { Seen } from '../rights/seen';
 import type { Services } from '../services';
 import type { Journaled } from './known';
@@ -39,29 +37,14 @@ export async function toldOf(
     return { sentence: `A change of ${which}, said with what you may not see.`, job: null };
   }
   if (named === null) return { sentence, job };
-  const isSeen = await seenAmong(services.database, seen.catalog, named);
+  const records = named.filter((part) => typeof part !== 'string');
+  const isThere = await seenAmong(services.database, seen.catalog, records);
+  const isSeen = (record: NamedRecord): boolean => seen.catalog.find(record.type) !== undefined && isThere(record);
   const all = named.every((part) => typeof part === 'string' || isSeen(part));
   return { sentence: sentenceText(named, (r) => (isSeen(r) ? r.name : notNamed)), job: all ? job : null };
 }
 
 const notNamed = 'a record that you may not see';
-
-/** Which of the records that a sentence names the reader sees now; of those of a type with a row filter, one that is gone is not seen. */
-async function seenAmong(
-  database: Database,
-  catalog: Catalog,
-  sentence: Sentence,
-): Promise<(record: NamedRecord) => boolean> {
-  const records = sentence.filter((part) => typeof part !== 'string');
-  const seen = new Map<string, ReadonlySet<string>>();
-  for (const id of new Set(records.map((r) => r.type))) {
-    const type = catalog.find(id);
-    if (!type?.limits?.source) continue;
-    const keys = records.filter((r) => r.type === id).map((r) => r.key);
-    seen.set(id, new Set(await keysThere(database, type, keys)));
-  }
-  return ({ type, key }) => catalog.find(type) !== undefined && (seen.get(type)?.has(key) ?? true);
-}
 
 async function namesOnlySeen(
   { job, undo_which: taken, work_order: order, made_by: madeBy }: Journaled,

@@ -72,7 +72,7 @@ function typesIn(order: WorkOrder): string[] {
   ];
 }
 
-/** Types whose records it reads beside those it writes: along references, and what refers to them. */
+/** Types whose records it also reads, next to those it writes: along references, and what refers to them. */
 function typesRead(order: WorkOrder, seen: Seen): string[] {
   const types = new Set<string>();
   for (const part of order.parts)

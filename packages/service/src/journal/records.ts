@@ -1,7 +1,7 @@
 import type { AlongView, ChangeView, JournalRecord } from '@tantamos/contract';
 import { alongOf, fieldNamed, isRows, keyWords, type Catalog, type Field, type WorkOrder } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
-import { keysThere, namesOf } from '../catalog/names';
+import { namesOf, seenAmong } from '../catalog/names';
 import type { Database } from '../database/database';
 import { wordsAsSeen } from './gate';
 import type { JournalRow } from './journal';
@@ -81,22 +81,16 @@ export function alongViews(catalog: Catalog, order: WorkOrder, counts: readonly 
 
 /**
  * Those whose records may be seen. Of a type of which the person sees only some records, one that is gone is not told from one that
- * is withheld: it is told without its values, and only where the run itself deleted it or makes it.
+ * is withheld: it is shown without its values, and only where the run itself deleted it or creates it.
  */
 async function seenRows(
   database: Database,
   catalog: Catalog,
   rows: readonly JournalRow[],
 ): Promise<readonly JournalRow[]> {
-  const seen = new Map<string, ReadonlySet<string>>();
-  for (const id of new Set(rows.map((r) => r.type))) {
-    const type = catalog.find(id);
-    if (!type?.limits?.source) continue;
-    const keys = rows.filter((r) => r.type === id).map((r) => r.key);
-    seen.set(id, new Set(await keysThere(database, type, keys)));
-  }
+  const isSeen = await seenAmong(database, catalog, rows);
   return rows.flatMap((row) => {
-    if (seen.get(row.type)?.has(row.key) !== false) return [row];
+    if (isSeen(row)) return [row];
     // What an undo of a delete would make again is no record yet.
     const isOwn = row.act === 'create' || (row.act === 'delete' && row.outcome === 'changed');
     return isOwn ? [{ ...row, cause: null, changes: [] }] : [];

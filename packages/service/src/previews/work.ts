@@ -75,7 +75,7 @@ export class Works {
   async of(row: PreviewRow): Promise<Work> {
     if (row.kind === 'undo') {
       const seen = await this.gate.of(await this.accounts.acting(row.made_by));
-      // Of records that are withheld from the maker, nothing is told, as of those that are gone.
+      // Records that are withheld from the maker count as gone: their state is not shown.
       const catalog = seen.reading;
       const source = await this.database.one<KeptSentence & { type: string }>(
         'select p.sentence, p.named, p.type from tantamos.preview p join tantamos.run on run.preview = p.id where run.id = $1',

@@ -81,7 +81,7 @@ async function wentOn(
   longest: number,
 ): Promise<RecheckRow | undefined> {
   const { database } = services;
-  // Of records that are withheld, nothing is told, as of those that are gone.
+  // Withheld records count as gone: their state is not shown.
   const catalog = seen.reading;
   const { pieces = 0 } = now.sums;
   const piece = await nextPiece(database, r.id, now.next, atOnce[pieces]!);
