@@ -36,5 +36,5 @@ module.exports = {
     { ...project('house'), rootDir: `${__dirname}/house`, testMatch: ['<rootDir>/*.test.ts'] },
   ],
   maxWorkers: 2,
-  testTimeout: 120_000,
+  testTimeout: 300_000,
 };

@@ -64,7 +64,7 @@ describe('runs in the console', () => {
   });
 
   it('the pace of a run is changed while it works', async () => {
-    const p = await previewed(w.admin, note(101, 200, 'at a pace', { perSecond: 10 }));
+    const p = await previewed(w.admin, note(101, 200, 'at a pace', { perSecond: 1 }));
     const { id } = await w.admin.startRun({ preview: p.id });
     await goTo(`/runs/${id}`);
     await button('Pace').click();

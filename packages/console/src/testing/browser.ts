@@ -5,7 +5,7 @@ import { chromium, type BrowserContext, type Page } from 'playwright-core';
 import { openWorkspace, type Workspace } from '../../../service/src/testing/workspace';
 
 /** What a page comes to it has come to within so long, in ms, however busy the machine is. */
-const patience = 30_000;
+const patience = 60_000;
 
 /** Debian's Chromium, headless, with nothing that reaches for the network. */
 export async function openBrowser(): Promise<{ context: BrowserContext; close: () => Promise<void> }> {

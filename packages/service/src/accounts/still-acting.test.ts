@@ -24,7 +24,7 @@ describe('what goes on in the name of an account that is deactivated', () => {
   const failed = { state: 'failed', trouble: expect.stringMatching(/“piers” has been deactivated/) };
   const ended = async (preview: string) => {
     let last = await w.admin.preview(preview);
-    for (const end = Date.now() + 20_000; last.state === 'working' && Date.now() < end;) {
+    for (const end = Date.now() + 60_000; last.state === 'working' && Date.now() < end;) {
       await new Promise((r) => setTimeout(r, 50));
       last = await w.admin.preview(preview);
     }

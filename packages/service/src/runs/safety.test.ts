@@ -23,7 +23,7 @@ describe('how carefully a run goes about it', () => {
       (r) => r.id,
     );
   const until = async (id: string, holds: (r: RunView) => boolean): Promise<RunView> => {
-    for (const end = Date.now() + 30_000; Date.now() < end;) {
+    for (const end = Date.now() + 120_000; Date.now() < end;) {
       const r = await w.admin.run(id);
       if (holds(r)) return r;
       await new Promise((resolve) => setTimeout(resolve, 50));
@@ -70,7 +70,7 @@ describe('how carefully a run goes about it', () => {
   });
 
   it('does not forget to ask where it was paused before', async () => {
-    const p = await previewed(w.admin, note(200, 40, { batchSize: 5, perSecond: 10 }));
+    const p = await previewed(w.admin, note(200, 40, { batchSize: 5, perSecond: 2 }));
     const { id } = await w.admin.startRun({ preview: p.id, askAfter: 20 });
     await until(id, (r) => r.totals.changed > 0);
     await w.admin.pauseRun(id);
@@ -176,7 +176,7 @@ describe('how carefully a run goes about it', () => {
   });
 
   it('stops where others wait too long for a small write', async () => {
-    const p = await previewed(w.admin, note(800, 100, { batchSize: 2, perSecond: 4, stopIf: { slowdown: 5 } }));
+    const p = await previewed(w.admin, note(800, 100, { batchSize: 2, perSecond: 3, stopIf: { slowdown: 5 } }));
     const { id } = await w.admin.startRun({ preview: p.id });
     await until(id, (r) => r.totals.changed > 0);
     // Every small write is made slow, as a busy disk would.
@@ -248,7 +248,7 @@ describe('how carefully a run goes about it', () => {
     );
     expect(await hindrance(note(1000, 30, { atMostShare: share * 2 }))).toBe('');
 
-    const slow = await previewed(w.admin, note(1100, 40, { perSecond: 10 }));
+    const slow = await previewed(w.admin, note(1100, 40, { perSecond: 1 }));
     const { id } = await w.admin.startRun({ preview: slow.id });
     const mine = await previewed(w.admin, note(1130, 20, { alone: true }));
     const problem = await refusedWith(w.admin.startRun({ preview: mine.id }));
@@ -281,14 +281,12 @@ describe('how carefully a run goes about it', () => {
   });
 
   it('goes at another pace from the next batch on', async () => {
-    const p = await previewed(w.admin, note(1300, 300, { perSecond: 10 }));
+    // At this pace it would take longer than anything here waits.
+    const p = await previewed(w.admin, note(1300, 300, { perSecond: 1 }));
     const { id } = await w.admin.startRun({ preview: p.id });
     await until(id, (r) => r.totals.changed > 0);
     expect(await w.admin.changeRun(id, { perSecond: null, atOnce: 4 })).toMatchObject({ perSecond: null, atOnce: 4 });
-    const began = Date.now();
     expect(await until(id, (r) => r.state === 'finished')).toMatchObject({ totals: { changed: 300 } });
-    // At ten a second it would be half a minute.
-    expect(Date.now() - began).toBeLessThan(15_000);
     expect((await w.admin.runLog(id)).find((e) => e.what === 'change')!.words).toBe(
       'Pace changed: 4 at once, as many a second as there is time for',
     );
