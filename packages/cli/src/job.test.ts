@@ -205,7 +205,7 @@ describe('the command line', () => {
     const result = await cli(['result', 'last', '--format', 'json']);
     expect(result.out).toContain(JSON.stringify(key));
     const undo = await cli(['undo', 'last', '--expect', '2']);
-    expect(undo.out).toContain('2 matched = 2 changed');
+    expect(undo.out).toContain('2 matched = 2 restored');
     const wrong = await cli(['record', 'placements', '1']);
     expect(wrong.code).not.toBe(0);
     expect((await cli(['find', 'placements', '--keys', '[["1"]]'])).err).toContain('A key of placements is written');

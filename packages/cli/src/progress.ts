@@ -127,7 +127,7 @@ function lineTeller(): Teller {
   let last = '';
   return {
     tell(run) {
-      const line = `${run.state}: ${equation(run.totals)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}${run.givesWay ? ' — others are at work, it gives way' : ''}`;
+      const line = `${run.state}: ${equation(run.totals, run.parts)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}${run.givesWay ? ' — others are at work, it gives way' : ''}`;
       if (line !== last) talk(line);
       last = line;
     },

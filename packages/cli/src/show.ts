@@ -1,7 +1,9 @@
 import type { Explained, JournalRecord, PreviewDifferences, PreviewView, RunView } from '@tantamos/contract';
 import {
   alike,
+  alongWords,
   cameToNothing,
+  doneWords,
   pairsShown,
   partWords,
   equation,
@@ -19,7 +21,7 @@ export function showPreview(p: PreviewView): void {
   out(color.bold(p.sentence));
   if (p.why) out(`Why: ${p.why}`);
   if (p.list) out(color.dim(`${p.list.file ? 'File' : 'List'}: ${p.list.sentence}`));
-  out(verdictEquation(p.totals));
+  out(verdictEquation(p.totals, p.parts));
   out('');
   showParts(p);
   const pairs = shownPairs(p);
@@ -32,7 +34,7 @@ export function showPreview(p: PreviewView): void {
   for (const loads of p.loads) showLoads(loads, p.parts.length > 1 ? p.parts[loads.part]!.label.toLowerCase() : null);
   for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
-  for (const a of p.along) out(alongWords(a));
+  for (const a of p.along) out(alongWords(a, false));
   showNotes(p.notes, p.run === null ? shortId(p.id) : undefined);
   if (p.hindrance && !p.run) out(color.yellow(`! ${p.hindrance}`));
   out('');
@@ -103,14 +105,15 @@ export function showRun(r: RunView): void {
   out(color.bold(r.sentence));
   if (r.why) out(`Why: ${r.why}`);
   if (r.list) out(color.dim(`${r.list.file ? 'File' : 'List'}: ${r.list.sentence}`));
-  out(`${stateText(r)}${r.reason ? ` — ${r.reason}` : ''}`);
+  out(`${stateText(r)}: ${doneWords(r.parts)}${r.reason ? ` — ${r.reason}` : ''}`);
   if (r.wakesAt && !isMoving(r.state)) out(`It goes on by itself on ${moment(r.wakesAt)}.`);
   if (r.givesWay) out('Others are at work, so it gives way to them.');
   if (r.exceeded) out('To continue is to go on without that limit.');
-  out(equation(r.totals));
-  for (const a of r.along) out(alongWords(a));
+  out(equation(r.totals, r.parts));
+  showRunParts(r);
+  for (const a of r.along) out(alongWords(a, true));
   showNotes(r.notes);
-  for (const u of r.undoneBy) out(`${number(u.changed)} put back by run ${shortId(u.run)}`);
+  for (const u of r.undoneBy) out(`${number(u.changed)} undone by run ${shortId(u.run)}`);
   out('');
   out(
     `run ${shortId(r.id)}, ${number(r.batchesDone)} of ${number(r.batches)} batches, started ${moment(r.startedAt)} by ${r.startedBy}${r.previewBy === r.startedBy ? '' : `, worked out by ${r.previewBy}`}`,
@@ -136,12 +139,6 @@ function showNotes(notes: PreviewView['notes'], again?: string): void {
         ),
       );
   }
-}
-
-const alongVerbs = { create: 'made', delete: 'removed', blank: 'left without', restore: 'given back' } as const;
-
-function alongWords({ label, act, count }: PreviewView['along'][number]): string {
-  return `${number(count)} ${label.toLowerCase()} ${alongVerbs[act]} along`;
 }
 
 export function stateText(r: Pick<RunView, 'state'>): string {
@@ -198,6 +195,19 @@ function showParts({ parts }: PreviewView): void {
   const numbers = ['matched', 'will be done', 'already right', 'not allowed'];
   print({ columns: ['part', 'what', ...numbers], numbers, rows }, 'table');
   out('');
+}
+
+/** What each part of a run has come to, where it has several. */
+function showRunParts({ parts }: RunView): void {
+  if (parts.length < 2) return;
+  const rows = parts.map((part, i) => [
+    number(i + 1),
+    part.label,
+    `${number(part.totals.changed)} ${part.done}`,
+    number(part.totals.matched),
+    number(part.totals.not_yet),
+  ]);
+  print({ columns: ['part', 'type', 'done', 'matched', 'not yet'], numbers: ['done', 'matched', 'not yet'], rows }, 'table');
 }
 
 /** What differs from another preview, each with its first records. */

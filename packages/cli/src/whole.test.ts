@@ -1,5 +1,13 @@
+import type { RunView } from '@tantamos/contract';
 import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
 import { openCli, type Cli } from './testing/cli';
+
+/** How many a preview on the command line says it will change, create, delete or restore. */
+function willOf(out: string): string {
+  const [, equation] = /matched = (.*)/.exec(out)!;
+  const counts = [...equation!.matchAll(/([\d,]+) will /g)].map(([, count]) => Number(count!.replaceAll(',', '')));
+  return String(counts.reduce((sum, count) => sum + count, 0));
+}
 
 describe('whole records on the command line', () => {
   let w: Workspace;
@@ -41,7 +49,7 @@ describe('whole records on the command line', () => {
     expect(made.code).toBe(0);
     expect(made.out).toMatch(/1 +change growers +157 +157/);
     expect(made.out).toContain('planned(grower.owner)');
-    const will = /= ([\d,]+) will change/.exec(made.out)![1]!.replace(',', '');
+    const will = willOf(made.out);
     expect((await cli(['run', 'last', '--expect', will, '--no-ask'])).code).toBe(0);
     const after = await cli(['handover', 'Tobias Fenwick']);
     expect(after.out).toMatch(/growers\.owner +157 +184 +0 +27 +27 closed/);
@@ -104,13 +112,17 @@ describe('whole records on the command line', () => {
       ],
     ]);
     expect(made.err).not.toContain('error');
-    expect(made.out).toMatch(/\d+ remarks made along/);
+    expect(made.out).toMatch(/Remarks: \d+ will be created/);
     expect(made.out).toMatch(/make tasks, one for each of the staff/);
-    const will = /= ([\d,]+) will change/.exec(made.out)![1]!;
-    expect((await cli(['run', 'last', '--expect', will, '--no-ask'])).code).toBe(0);
+    const will = willOf(made.out);
+    const run = await cli(['run', 'last', '--expect', will, '--no-ask']);
+    expect([run.code, run.out]).toEqual([
+      0,
+      expect.stringMatching(/Finished: Bookings: [\d,]+ changed; Tasks: \d+ created\n.* = [\d,]+ changed \+ \d+ created/),
+    ]);
     expect(await count(`remarks where body like 'Moved B-% upland'`)).toBe((await count('remarks')) - remarks);
     expect(await count('tasks')).toBeGreaterThan(tasks);
-    await cli(['undo', 'last', '--expect', will]);
+    expect((await cli(['undo', 'last', '--expect', will])).out).toMatch(/ = \d+ deleted \+ [\d,]+ restored/);
     expect([await count('remarks'), await count('tasks')]).toEqual([remarks, tasks]);
     const missing = await cli(['create', 'remarks', '--for', 'bookings', '-f', 'id < 10']);
     expect(missing.err).toContain('Body of new remarks is required');
@@ -127,13 +139,20 @@ describe('whole records on the command line', () => {
     expect(await count('tasks')).toBe(tasks + 3);
     const made = await cli(['delete', 'bookings', '-f', 'id <= 60']);
     expect(made.out).toMatch(/Inspections still point at it/);
-    expect(made.out).toMatch(/\d+ remarks removed along/);
-    const will = /= ([\d,]+) will change/.exec(made.out)![1]!;
+    expect(made.out).toMatch(/Remarks: \d+ will be deleted/);
+    const will = willOf(made.out);
     expect((await cli(['run', 'last'])).err).toContain(`--expect ${will}`);
     expect((await cli(['run', 'last', '--expect', '999'])).code).not.toBe(0);
-    expect((await cli(['run', 'last', '--expect', will, '--no-ask'])).code).toBe(0);
+    expect(made.out).toContain(`${will} will be deleted`);
+    const run = await cli(['run', 'last', '--expect', will, '--no-ask']);
+    expect([run.code, run.out]).toEqual([0, expect.stringContaining(`Finished: ${will} records deleted\n`)]);
+    expect(run.out).toContain(`= ${will} deleted`);
+    expect((await cli(['runs', '--limit', '1'])).out).toContain(`${will} deleted`);
+    const [listed] = JSON.parse((await cli(['runs', '--limit', '1', '--format', 'json'])).out) as RunView[];
+    expect(listed!.parts).toMatchObject([{ act: 'delete', done: 'deleted', type: 'bookings' }]);
     expect(await count('bookings')).toBe(18_000 - Number(will));
-    expect((await cli(['undo', 'last', '--expect', will])).code).toBe(0);
+    const undo = await cli(['undo', 'last', '--expect', will]);
+    expect([undo.code, undo.out]).toEqual([0, expect.stringContaining(`Finished: ${will} records restored\n`)]);
     expect(await count('bookings')).toBe(18_000);
     expect((await cli(['preview', 'bookings', '--delete', '--copies'])).err).toContain('not both');
   });

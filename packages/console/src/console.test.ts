@@ -114,8 +114,8 @@ describe('the console, in Chromium', () => {
 
     await button('Undo…').click();
     await button('Preview the undo').click();
-    await button('Put back all 191').click();
-    await text('191 records put back.').waitFor();
+    await button('Undo all 191').click();
+    await text('191 records restored.').waitFor();
     expect((await w.sql.query('select id, status, region from bookings order by id')).rows).toEqual(before);
     await page.getByRole('link', { name: 'Runs' }).click();
     await page.getByRole('cell', { name: 'Finished' }).nth(1).waitFor();
@@ -208,8 +208,8 @@ describe('the console, in Chromium', () => {
     await button('Back').click();
     await button('Undo…').click();
     await button('Preview the undo').click();
-    await button('Put back all 1').click();
-    await text('1 record put back.').waitFor();
+    await button('Undo all 1').click();
+    await text('1 record restored.').waitFor();
     expect((await w.sql.query('select * from placements order by 1, 2')).rows).toEqual(before);
   });
 

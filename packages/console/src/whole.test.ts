@@ -98,7 +98,7 @@ describe('whole records in the console', () => {
     await button('Rather keep them: set status to Cancelled').waitFor();
     expect(await accessibilityTroubles(page)).toEqual([]);
     await button(/^Preview/).click();
-    await page.getByText(/remarks will be removed along/).waitFor();
+    await page.getByText(/Remarks: \d+ will be deleted/).waitFor();
     await page.getByText('Inspections still point at it (booking).').waitFor();
     const all = button(/^Run all/);
     const n = Number(/\d+/.exec((await all.textContent())!)![0]);
@@ -117,7 +117,7 @@ describe('whole records in the console', () => {
     expect(await count('bookings')).toBe(bookings - n);
     await button(/^Undo/).click();
     await button('Preview the undo').click();
-    await button(/^Put back all/).click();
+    await button(/^Undo all/).click();
     await over();
     expect([await count('bookings'), await count('remarks')]).toEqual([bookings, remarks]);
   });
@@ -167,7 +167,7 @@ describe('whole records in the console', () => {
     expect(changed).toEqual([{ hives: 44 }]);
     expect(await accessibilityTroubles(page)).toEqual([]);
     await button('Undo').click();
-    await page.getByText('Put back as it was.').waitFor();
+    await page.getByText('Restored.').waitFor();
     const { rows } = await w.sql.query('select hives from bookings where id = 9');
     expect(rows).toEqual([{ hives: 120 }]);
     await button('All like this one…').click();

@@ -14,6 +14,7 @@ import {
 } from './journal';
 import { JobBody } from './jobs';
 import { ListReportView } from './lists';
+import { partShape } from './part';
 import { routesOf } from './route';
 import { asRequested, count, counts, flag, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
 import { TriggerShape } from './types';
@@ -52,10 +53,7 @@ export const LoadsView = named('LoadsView', {
 export type LoadsView = Answer<typeof LoadsView>;
 
 export const PartView = named('PartView', {
-  act: oneOf(['update', 'create', 'delete']),
-  type: text,
-  label: text,
-  madeFor: nullable(text, 'of a create: what type the records are for which one is made each'),
+  ...partShape,
   totals: counts('PartTotals', ['matched', ...verdicts]),
 });
 export type PartView = Answer<typeof PartView>;

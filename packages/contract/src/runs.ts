@@ -31,6 +31,7 @@ import { Nullable, largestInteger } from './body';
 import { AlongView, JournalPage, JournalRecord, journalFiles, NoteView, RunJournalQuery, Value } from './journal';
 import { ListReportView } from './lists';
 import { ListQuery } from './page';
+import { partShape } from './part';
 import { PreviewView } from './previews';
 import { routesOf } from './route';
 import { count, counts, moment, named, nullable, oneOf, text, uuid, type Answer } from './shape';
@@ -79,6 +80,12 @@ export class RetryBody {
   /** Which records to try again; default: all that can be. */
   @IsOptional() @IsArray() @IsIn([...retried], { each: true }) outcomes?: Outcome[];
 }
+
+export const RunPartView = named('RunPartView', {
+  ...partShape,
+  totals: counts('RunPartTotals', ['matched', ...outcomes]),
+});
+export type RunPartView = Answer<typeof RunPartView>;
 
 export const RunView = named('RunView', {
   id: uuid,
@@ -129,6 +136,9 @@ export const RunView = named('RunView', {
   along: Of.Array(AlongView),
   notes: Of.Array(NoteView),
   totals: counts('RunTotals', ['matched', ...outcomes]),
+  parts: Of.Array(RunPartView, {
+    description: 'in the order in which they are done, each counted by itself; `done` names what `changed` counts',
+  }),
   verbs: Of.Array(oneOf(['pause', 'continue', 'stop', 'change', 'undo', 'retry']), {
     description: 'what this person may say to it now',
   }),

@@ -80,6 +80,7 @@ export * from './job/safety';
 export * from './job/since';
 export * from './job/hours';
 export * from './job/outcome';
+export * from './job/acts';
 export * from './job/pairs';
 export * from './job/state';
 export * from './job/ids';

@@ -1,5 +1,5 @@
 import type { ChangesQuery } from '@tantamos/contract';
-import { keptBefore, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
+import { doneShort, keptBefore, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
 import { findRun } from '../ids';
 import { followRecheck } from '../progress';
 import { wholeNumber } from '../options';
@@ -39,12 +39,12 @@ export const changes: Verb = (program) => {
           moment(r.startedAt),
           r.startedBy,
           ...(asked ? [number(matching ?? 0)] : []),
-          number(r.totals.changed),
+          doneShort(r.parts),
           r.sentence,
           r.why,
         ]);
-        const columns = ['run', 'started', 'by', ...(asked ? ['fitting'] : []), 'changed', 'job', 'why'];
-        print({ columns, numbers: ['fitting', 'changed'], whole: ['job', 'why'], rows }, format, page.runs);
+        const columns = ['run', 'started', 'by', ...(asked ? ['fitting'] : []), 'done', 'job', 'why'];
+        print({ columns, numbers: ['fitting', 'done'], whole: ['job', 'why'], rows }, format, page.runs);
         if (format !== 'table') return;
         // One record was asked for: what became of it stands in each run.
         if (query.record !== undefined)

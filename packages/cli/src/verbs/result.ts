@@ -1,6 +1,6 @@
 import type { Client } from '@tantamos/client';
 import type { JournalQuery, JournalRecord, PreviewJournalQuery } from '@tantamos/contract';
-import { outcomes, shortId } from '@tantamos/core';
+import { doneShort, outcomes, shortId } from '@tantamos/core';
 import { findRun } from '../ids';
 
 import { listed, moment, number, out, print, readFormat, talk, outFile } from '../output';
@@ -58,15 +58,15 @@ export const result: Verb = (program) => {
           moment(r.startedAt),
           r.startedBy,
           stateText(r),
-          number(r.totals.changed),
+          doneShort(r.parts),
           number(r.totals.matched),
           r.sentence,
           r.why,
         ]);
         print(
           {
-            columns: ['run', 'started', 'by', 'state', 'changed', 'matched', 'job', 'why'],
-            numbers: ['changed', 'matched'],
+            columns: ['run', 'started', 'by', 'state', 'done', 'matched', 'job', 'why'],
+            numbers: ['done', 'matched'],
             whole: ['job', 'why'],
             rows,
           },

@@ -3,11 +3,11 @@ import type { Client } from '@tantamos/client';
 import type { PreviewView, RunView } from '@tantamos/contract';
 import { ask, hasTerminal } from '../ask';
 import { exitCodes } from '../exit';
-import { shortId, type FirstWay } from '@tantamos/core';
+import { shortId, startWords, willWords, type FirstWay } from '@tantamos/core';
 import { findPreview, findRun } from '../ids';
 import { keysOf } from '../selection-options';
 
-import { moment, number, print, readFormat, talk } from '../output';
+import { moment, print, readFormat, talk } from '../output';
 import { remember } from '../recent';
 import { followRun } from '../progress';
 import { client } from '../session';
@@ -211,9 +211,9 @@ async function started(api: Client, now: RunView, detach?: true): Promise<number
 /** Asks the person; the number itself where much is at stake. Null: they said no. */
 async function confirmed(p: PreviewView): Promise<number | null> {
   const count = p.totals.will_change;
-  if (!hasTerminal()) throw new UsageError(`Without a terminal, say how many will change: --expect ${count}`);
+  if (!hasTerminal()) throw new UsageError(`Without a terminal, enter how many: --expect ${count}`);
   showPreview(p);
-  if (!p.expectRequired) return /^y(es)?$/i.test(await ask(`Change ${number(count)} records? [y/N] `)) ? count : null;
-  const typed = await ask(`${number(count)} records will change. Type the number to start: `);
+  if (!p.expectRequired) return /^y(es)?$/i.test(await ask(`${startWords(p.parts)}? [y/N] `)) ? count : null;
+  const typed = await ask(`${willWords(p.parts)}. Type the number to start: `);
   return Number(typed.replaceAll(',', '')) === count ? count : null;
 }

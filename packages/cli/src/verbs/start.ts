@@ -1,6 +1,6 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RuleView, RunView } from '@tantamos/contract';
-import { shortId } from '@tantamos/core';
+import { doneShort, shortId } from '@tantamos/core';
 import { moment, number, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { stateText } from '../show';
@@ -22,7 +22,7 @@ export const start: Verb = (program) => {
         ]);
         part(
           'Ran lately',
-          ran.map((r) => [shortId(r.id), `${number(r.totals.changed)} changed by ${r.startedBy}`, r.sentence]),
+          ran.map((r) => [shortId(r.id), `${doneShort(r.parts)} by ${r.startedBy}`, r.sentence]),
         );
         part(
           'Jobs',

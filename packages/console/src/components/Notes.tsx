@@ -1,5 +1,5 @@
 import type { NoteView, PreviewView } from '@tantamos/contract';
-import type { Mend } from '@tantamos/core';
+import { alongWords, type Mend } from '@tantamos/core';
 import { TriangleAlert } from 'lucide-react';
 import { LinkButton } from './Button';
 import { number } from './format';
@@ -48,14 +48,8 @@ export function Notes({ notes, onMend, onLook }: Props) {
   ));
 }
 
-const verbs = { create: 'made', delete: 'removed', blank: 'left without', restore: 'given back' } as const;
-
-/** “40 remarks made along”: counted apart from the records. */
+/** “Remarks: 40 created”: counted apart from the records. */
 export function AlongLine({ along, isDone }: { along: PreviewView['along']; isDone: boolean }) {
   if (along.length === 0) return null;
-  const words = along.map(({ count, label, act }) => {
-    const verb = verbs[act];
-    return `${number(count)} ${label.toLowerCase()} ${isDone ? verb : `will be ${verb}`} along`;
-  });
-  return <p className="text-quiet">{words.join(', ')}.</p>;
+  return <p className="text-quiet">Related records: {along.map((a) => alongWords(a, isDone, number)).join('; ')}.</p>;
 }

@@ -7,15 +7,15 @@ import { Labelled, textInput } from './inputs';
 /** Where much is at stake the number itself must be typed before anything starts. */
 export function TypeNumber({
   count,
-  what = 'will change',
+  title,
   open,
   onClose,
   onTyped,
   children,
 }: {
   count: number;
-  /** “will be deleted” */
-  what?: string;
+  /** “34 records will be deleted” */
+  title: string;
   open: boolean;
   onClose: () => void;
   onTyped: () => void;
@@ -33,9 +33,7 @@ export function TypeNumber({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-[#0008]" />
         <Dialog.Content className="fixed top-1/3 left-1/2 z-50 w-110 -translate-x-1/2 -translate-y-1/3 rounded-lg border border-line bg-sheet p-6">
           <form onSubmit={submit} className="space-y-4">
-            <Dialog.Title className="text-base font-semibold">
-              {count === 1 ? 'One record' : `${number(count)} records`} {what}
-            </Dialog.Title>
+            <Dialog.Title className="text-base font-semibold">{title}</Dialog.Title>
             <Dialog.Description className="text-quiet">{children}</Dialog.Description>
             <Labelled label={`Type ${number(count)} to start`}>
               {(id) => (

@@ -37,7 +37,7 @@ export function CellsBar(props: Props) {
         </p>
       )}
       {change.data && change.data.conflicts.length === 0 && <Done {...props} />}
-      {undone && <p role="status">Put back as it was.</p>}
+      {undone && <p role="status">Restored.</p>}
       <Problems error={change.error ?? undo.error} />
     </section>
   );

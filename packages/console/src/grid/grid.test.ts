@@ -84,7 +84,7 @@ describe('editing in the grid', () => {
     expect(await stored('region', '1, 2')).toEqual(['Far', 'Near']);
     await until(async () => (await (await cell(0, 'Region')).innerText()).trim() === 'Far', 'the grid shows it');
     await bar().getByRole('button', { name: 'Undo' }).click();
-    await bar().getByText('Put back as it was.').waitFor();
+    await bar().getByText('Restored.').waitFor();
     expect(await stored('region', '1, 2')).toEqual(before);
   });
 
@@ -318,6 +318,6 @@ describe('editing in the grid', () => {
     );
     expect(now.rowCount).toBe(2);
     await bar().getByRole('button', { name: 'Undo' }).click();
-    await bar().getByText('Put back as it was.').waitFor();
+    await bar().getByText('Restored.').waitFor();
   });
 });

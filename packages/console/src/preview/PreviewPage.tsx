@@ -1,5 +1,5 @@
 import type { JobBody, JournalPick, PreviewView, StartRunBody } from '@tantamos/contract';
-import { mended, outcomeWords, verdicts, type Mend, type Verdict } from '@tantamos/core';
+import { mended, outcomeWords, previewAddends, tabWords, verdicts, willWords, type Mend, type Verdict } from '@tantamos/core';
 import { keysOfCause } from '@tantamos/client';
 import { useMutation } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
@@ -107,7 +107,7 @@ function Ready({ preview: p }: { preview: PreviewView }) {
             {p.list.file ? 'File' : 'Pasted list'}: {p.list.sentence}
           </p>
         )}
-        <OutcomeBar totals={p.totals} />
+        <OutcomeBar matched={p.totals.matched} addends={previewAddends(p.totals, p.parts)} />
         <AlongLine along={p.along} isDone={false} />
         {p.after && <Since preview={p.id} after={p.after} />}
         <Problems error={again.error ?? drop.error} />
@@ -238,7 +238,7 @@ function Foot({ preview: p, starting }: { preview: PreviewView; starting: Starti
   const ask = p.job?.safety?.askAfter ?? 5;
   const first = p.kind === 'edit' && ask < count ? ask : null;
   const spread = p.job?.safety?.first === 'spread';
-  const words = p.kind === 'undo' ? 'Put back' : 'Run';
+  const words = p.kind === 'undo' ? 'Undo' : 'Run';
   return (
     <footer className="sticky bottom-0 flex shrink-0 flex-wrap items-center gap-3 border-t border-line bg-sheet px-4 py-2.5">
       <Button onClick={() => navigate(-1)}>Back</Button>
@@ -277,12 +277,12 @@ function Foot({ preview: p, starting }: { preview: PreviewView; starting: Starti
       </div>
       <TypeNumber
         count={count}
-        what={p.parts.every((part) => part.act === 'delete') && p.kind === 'edit' ? 'will be deleted' : 'will change'}
+        title={willWords(p.parts, number)}
         open={starting.typing !== null}
         onClose={starting.leave}
         onTyped={starting.typed}
       >
-        {p.sentence} {goneAlong(p)} There is a way back, as long as nobody changes these records again.
+        {p.sentence} {goneAlong(p)} You can undo this as long as nobody changes these records again.
       </TypeNumber>
     </footer>
   );
@@ -304,5 +304,5 @@ const always: Record<PreviewView['kind'], readonly Verdict[]> = {
 function tabsOf(p: PreviewView) {
   return verdicts
     .filter((v) => always[p.kind].includes(v) || p.totals[v] > 0)
-    .map((v) => ({ outcome: v, label: capital(outcomeWords(v)), count: p.totals[v] }));
+    .map((v) => ({ outcome: v, label: capital(tabWords(v, p.parts) ?? outcomeWords(v)), count: p.totals[v] }));
 }

@@ -131,7 +131,7 @@ export function Fields({ record, type }: Props) {
         {undo.data && (
           <p role="status">
             {undo.data.run?.totals.changed
-              ? 'Put back as it was.'
+              ? 'Restored.'
               : 'It was not put back: somebody has changed it since.'}
           </p>
         )}

@@ -1,5 +1,5 @@
 import type { RunView } from '@tantamos/contract';
-import { isOver, outcomes, outcomeWords, shortId, type Outcome } from '@tantamos/core';
+import { doneWords, isOver, outcomes, outcomeWords, runAddends, shortId, tabWords, type Outcome } from '@tantamos/core';
 import { useMutation } from '@tanstack/react-query';
 import { Download, TriangleAlert } from 'lucide-react';
 import { lazy, Suspense, useState } from 'react';
@@ -19,6 +19,7 @@ import { Attention } from './Attention';
 import { Batches } from './Batches';
 import { Course } from './Course';
 import { Pace } from './Pace';
+import { RunParts } from './RunParts';
 import { RunLog } from './RunLog';
 import { StateMark } from './StateMark';
 import { queries } from '../queries';
@@ -46,7 +47,7 @@ function Watched({ run: r }: { run: RunView }) {
   const openRecords = useNewJob();
   const tabs = outcomes
     .filter((o) => r.totals[o] > 0)
-    .map((o) => ({ outcome: o, label: capital(outcomeWords(o)), count: r.totals[o] }));
+    .map((o) => ({ outcome: o, label: capital(tabWords(o, r.parts) ?? outcomeWords(o)), count: r.totals[o] }));
   const isThere = chosen !== null && r.totals[chosen.outcome] > 0;
   const outcome = isThere ? chosen.outcome : (tabs[0]?.outcome ?? 'changed');
   const cause = isThere ? chosen.cause : null;
@@ -86,7 +87,7 @@ function Watched({ run: r }: { run: RunView }) {
                 <span key={u.run}>
                   {'. '}
                   <Link to={`/runs/${u.run}`} className="text-accent underline underline-offset-2">
-                    {number(u.changed)} put back
+                    {number(u.changed)} undone
                   </Link>
                 </span>
               ))}
@@ -100,7 +101,8 @@ function Watched({ run: r }: { run: RunView }) {
             {r.list.file ? 'File' : 'Pasted list'}: {r.list.sentence}
           </p>
         )}
-        <OutcomeBar totals={r.totals} />
+        <OutcomeBar matched={r.totals.matched} addends={runAddends(r.totals, r.parts)} />
+        <RunParts parts={r.parts} />
         <AlongLine along={r.along} isDone />
         <p className="text-quiet">{pace(r)}</p>
       </header>
@@ -144,7 +146,7 @@ function Watched({ run: r }: { run: RunView }) {
           <Attention run={r} onShow={(o, why) => setChosen({ outcome: o, cause: why })} />
           {r.totals.changed > 0 && (
             <section className="space-y-1.5">
-              <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">What it changed</h2>
+              <h2 className="text-xs font-semibold tracking-wide text-quiet uppercase">Records of this run</h2>
               <p className="flex flex-wrap gap-2">
                 <Button onClick={() => setSheet('recheck')}>Recheck…</Button>
                 <Button
@@ -245,6 +247,7 @@ function Verbs({ run: r, onUndo }: { run: RunView; onUndo: () => void }) {
 /** The state's reason, or what it has come to. */
 function situation(r: RunView): string {
   const { changed, not_yet } = r.totals;
+  const done = doneWords(r.parts, number);
   const who = r.stateBy ? ` by ${r.stateBy}` : '';
   switch (r.state) {
     case 'queued':
@@ -260,14 +263,14 @@ function situation(r: RunView): string {
         ? `first ${number(changed)} done, ${number(not_yet)} not yet.`
         : `${number(changed)} done, ${number(not_yet)} not yet; at most ${number(r.perGo)} in one go.`;
     case 'paused':
-      if (r.exceeded) return `${number(changed)} changed, ${number(not_yet)} not yet.`;
+      if (r.exceeded) return `${done}, ${number(not_yet)} not yet.`;
       return `${r.reason ?? `paused${who}`}, ${number(not_yet)} not yet.`;
     case 'waiting_until':
       return `${r.wakesAt ? `it goes on by itself ${moment(r.wakesAt)}. ` : ''}${r.reason ?? ''} ${number(not_yet)} not yet.`;
     case 'finished':
-      return `${counted(changed, 'record')} ${r.kind === 'undo' ? 'put back' : 'changed'}.`;
+      return `${done}.`;
     case 'stopped':
-      return `stopped${who}, ${number(changed)} changed, ${number(not_yet)} not yet.`;
+      return `stopped${who}, ${done}, ${number(not_yet)} not yet.`;
   }
 }
 

@@ -1,5 +1,5 @@
 import type { RunView } from '@tantamos/contract';
-import { shortId } from '@tantamos/core';
+import { doneShort, shortId } from '@tantamos/core';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import { moment, number } from '../components/format';
@@ -20,7 +20,7 @@ export function RunsTable({ lines }: { lines: readonly Line[] }) {
     <table className="w-full border-separate border-spacing-0 border border-line bg-sheet">
       <thead className="bg-sunken">
         <tr>
-          {['State', 'Job', ...(asked ? ['Fitting'] : []), 'Changed', 'Matched', 'Started', 'By'].map((h) => (
+          {['State', 'Job', ...(asked ? ['Fitting'] : []), 'Done', 'Matched', 'Started', 'By'].map((h) => (
             <th
               key={h}
               className={`${cell} h-9 font-medium ${numeric.includes(h) ? 'text-right' : 'text-left'} ${narrow.includes(h) ? '' : 'max-md:hidden'}`}
@@ -45,14 +45,13 @@ export function RunsTable({ lines }: { lines: readonly Line[] }) {
                 {r.why && <> · Why: {r.why}</>}
                 <span className="md:hidden">
                   {' '}
-                  · {number(r.totals.changed)} of {number(r.totals.matched)} changed, {moment(r.startedAt)} by{' '}
-                  {r.startedBy}
+                  · {doneShort(r.parts, number)} of {number(r.totals.matched)}, {moment(r.startedAt)} by {r.startedBy}
                 </span>
               </span>
               {more}
             </td>
             {asked && <td className={`${cell} text-right font-medium max-md:hidden`}>{number(matching ?? 0)}</td>}
-            <td className={`${cell} text-right max-md:hidden`}>{number(r.totals.changed)}</td>
+            <td className={`${cell} text-right max-md:hidden`}>{doneShort(r.parts, number)}</td>
             <td className={`${cell} text-right text-quiet max-md:hidden`}>{number(r.totals.matched)}</td>
             <td className={`${cell} max-md:hidden`}>{moment(r.startedAt)}</td>
             <td className={`${cell} max-md:hidden`}>{r.startedBy}</td>
@@ -64,6 +63,6 @@ export function RunsTable({ lines }: { lines: readonly Line[] }) {
 }
 
 const cell = 'border-b border-line px-3 py-1.5 whitespace-nowrap';
-const numeric = ['Changed', 'Matched', 'Fitting'];
+const numeric = ['Done', 'Matched', 'Fitting'];
 /** What a phone has room for; the rest stands beneath the job. */
 const narrow = ['State', 'Job'];

@@ -1,5 +1,5 @@
 import type { RunView, UndoBody } from '@tantamos/contract';
-import { isOver } from '@tantamos/core';
+import { doneWords, isOver } from '@tantamos/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -35,7 +35,7 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
     onSuccess: (p) => navigate(`/previews/${p.id}`),
   });
   const ways: { way: Which; words: string }[] = [
-    { way: 'all', words: `All ${number(r.totals.changed)} that it changed` },
+    { way: 'all', words: `All: ${doneWords(r.parts, number)}` },
     ...(picked.length > 0
       ? [{ way: 'picked' as const, words: `Only the ${counted(picked.length, 'record')} picked` }]
       : []),

@@ -138,8 +138,8 @@ describe('runs in the console', () => {
     expect(await sheet.getByLabel('Only the 1 record picked').isChecked()).toBe(true);
     expect(await accessibilityTroubles(page)).toEqual([]);
     await sheet.getByRole('button', { name: 'Preview the undo' }).click();
-    await button('Put back all 1').click();
-    await status('1 record put back').waitFor();
+    await button('Undo all 1').click();
+    await status('1 record restored').waitFor();
 
     await goTo(`/runs/${r.id}`);
     await button('Undo…').click();
@@ -150,8 +150,8 @@ describe('runs in the console', () => {
     await sheet.getByRole('textbox', { name: 'Only those where' }).fill('id > 605');
     await sheet.getByRole('button', { name: 'Preview the undo' }).click();
     await page.getByText('(only where id > 605)').waitFor();
-    await button('Put back all 4').click();
-    await status('4 records put back').waitFor();
+    await button('Undo all 4').click();
+    await status('4 records restored').waitFor();
     const after = (await w.sql.query('select id, note from bookings where id between 601 and 610 order by id')).rows;
     expect(after.map((b) => (b.note === 'to be undone' ? 'undone' : b.note === before[b.id - 601]!.note))).toEqual(
       [601, 602, 603, 604, 605, 606, 607, 608, 609, 610].map((id) =>

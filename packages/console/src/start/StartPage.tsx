@@ -1,5 +1,5 @@
 import type { PreviewView, RuleView, RunView, SavedJobView } from '@tantamos/contract';
-import { isOver, type RunState } from '@tantamos/core';
+import { doneShort, isOver, willWords, type RunState } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
@@ -117,14 +117,14 @@ function RunLine({ run, more }: { run: RunView; more: string | null }) {
   );
 }
 
-function changedWords({ totals }: RunView): string {
-  return `${number(totals.changed)} of ${number(totals.matched)} changed.`;
+function changedWords({ parts, totals }: RunView): string {
+  return `${doneShort(parts, number)} of ${number(totals.matched)} matched.`;
 }
 
 function PreviewLine({ preview: p }: { preview: PreviewView }) {
   return (
     <Item to={`/previews/${p.id}`} title={p.sentence}>
-      A preview of {number(p.totals.will_change)} to change, valid until {moment(p.expiresAt)}
+      Preview: {willWords(p.parts, number)}, valid until {moment(p.expiresAt)}
     </Item>
   );
 }

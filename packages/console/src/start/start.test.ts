@@ -48,8 +48,8 @@ describe('the start page', () => {
     await page.reload();
     const waits = part('Waits for you');
     await waits.getByText('Waiting for you').waitFor();
-    await waits.getByText('A preview of 1 to change').waitFor();
-    await part('Ran lately').getByText('1 of 1 changed.').waitFor();
+    await waits.getByText('Preview: 1 record will change').waitFor();
+    await part('Ran lately').getByText('1 changed of 1 matched.').waitFor();
     await part('Rules').getByText('Growers: 271 break it').waitFor();
     expect(await accessibilityTroubles(page)).toEqual([]);
     await part('Jobs').getByRole('link', { name: 'spring notes' }).click();

@@ -6,7 +6,8 @@ import { orderOf, partsOfJob, readsOf } from '../order/order';
 import { noContext } from '../language/context';
 import { checkJob, jobSentence, type Job } from './job';
 import { sentenceText } from './named-records';
-import { equation, letterOf, noTotals, outcomeAfter, outcomes, verdictEquation, verdictOf, verdicts } from './outcome';
+import { equation, verdictEquation } from './acts';
+import { letterOf, noTotals, outcomeAfter, outcomes, verdictOf, verdicts } from './outcome';
 import { isOver, maySay, runStates, runVerbs } from './state';
 
 const bookings = catalog.type('bookings');
@@ -113,11 +114,15 @@ describe('a value typed for a field', () => {
 describe('outcomes and states', () => {
   it('every outcome has a letter of its own, and the equation adds up', () => {
     expect(new Set(outcomes.map(letterOf)).size).toBe(outcomes.length);
-    expect(equation({ ...noTotals, matched: 240, changed: 5, not_yet: 235 })).toBe(
+    const totals = { ...noTotals, matched: 240, changed: 5, not_yet: 235 };
+    expect(equation(totals, [{ done: 'changed', label: 'Bookings', totals }])).toBe(
       '240 matched = 5 changed + 235 not yet',
     );
     const none = { already_right: 0, not_allowed: 0, edited_since: 0, gone: 0 };
-    expect(verdictEquation({ ...none, matched: 2, will_change: 2 })).toBe('2 matched = 2 will change');
+    const all = { ...none, matched: 2, will_change: 2 };
+    expect(verdictEquation(all, [{ done: 'deleted', label: 'Bookings', totals: all }])).toBe(
+      '2 matched = 2 will be deleted',
+    );
   });
 
   it('what a preview says is stored as what it becomes when its run starts', () => {

@@ -173,28 +173,6 @@ export const retried = outcomes.filter((o) => table[o].retry);
 /** Outcomes that make a run one with problems. */
 export const troubles = outcomes.filter((o) => table[o].isTrouble);
 
-/** “240 matched = 5 changed + 235 not yet”; outcomes with none are left out unless all are wanted. */
-export function equation(totals: Totals, options: { all?: boolean } = {}): string {
-  return sum(
-    totals.matched,
-    outcomes.map((o) => [totals[o], outcomeWords(o)]),
-    options.all,
-  );
-}
-/** The same of a preview: “240 matched = 231 will change + 9 not allowed”. */
-export function verdictEquation(totals: VerdictTotals): string {
-  return sum(
-    totals.matched,
-    verdicts.map((v) => [totals[v], outcomeWords(v)]),
-  );
-}
-
-function sum(matched: number, counts: readonly (readonly [number, string])[], all = false): string {
-  const number = (n: number): string => n.toLocaleString('en-US');
-  const parts = counts.filter(([n]) => all || n > 0).map(([n, words]) => `${number(n)} ${words}`);
-  return `${number(matched)} matched = ${parts.length > 0 ? parts.join(' + ') : '0'}`;
-}
-
 /** Of a record that is not allowed there may be no value that came out: that is no blank that the record would get. */
 export function cameToNothing(
   record: { readonly outcome: Outcome | Verdict; readonly cause: string | null },

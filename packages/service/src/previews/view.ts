@@ -4,6 +4,7 @@ import { verdicts, verdictTotalsOf, type Field } from '@tantamos/core';
 import { Labels } from '../catalog/labels';
 import { toldOf, wordsAsSeen } from '../journal/gate';
 import { alongViews, changeViews, fieldOf } from '../journal/records';
+import { partsSeen } from '../journal/parts';
 import { reportAsSeen } from '../lists/seen-report';
 import type { Seen } from '../rights/seen';
 import type { Services } from '../services';
@@ -97,29 +98,15 @@ export async function previewView(services: Services, p: PreviewRow, seen: Seen)
 
 /** Each part of its order, with what it comes to. */
 async function partViews({ database }: Services, p: PreviewRow, { catalog }: Seen): Promise<PartView[]> {
-  const { parts } = p.work_order;
   const rows =
-    parts.length === 1
-      ? [{ part: 0, ...verdictTotalsOf(p) }]
+    p.work_order.parts.length === 1
+      ? []
       : await database.rows<{ part: number } & PartView['totals']>(
           `select part, sum(size)::int as matched, ${verdicts.map((v) => `sum(${v})::int as ${v}`).join(', ')}
            from tantamos.batch where preview = $1 group by part`,
           [p.id],
         );
-  const label = (id: string): string => catalog.find(id)?.label ?? id;
-  return parts.map(({ act, type, of }, i) => {
-    const found = rows.find((row) => row.part === i);
-    const counted = Object.fromEntries(
-      ['matched', ...verdicts].map((v) => [v, (found as never as Record<string, number>)?.[v] ?? 0]),
-    );
-    return {
-      act,
-      type,
-      label: label(type),
-      madeFor: act === 'create' && of !== null ? label(of) : null,
-      totals: counted as PartView['totals'],
-    };
-  });
+  return partsSeen(catalog, p.kind, p.work_order, verdictTotalsOf(p), rows);
 }
 
 /** What names private selections is for their owner; what names people, for who may see everybody, too. */

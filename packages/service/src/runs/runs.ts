@@ -54,6 +54,8 @@ export interface RunRow extends Totals {
   readonly undo_which: UndoWhich | null;
   /** Who made its preview. */
   readonly made_by: string;
+  /** Where there are several parts. */
+  readonly part_totals: readonly ({ readonly part: number } & Totals)[] | null;
   readonly along: readonly number[];
   readonly sentence: string;
   readonly named: Sentence | null;
@@ -355,7 +357,7 @@ export class Runs {
   /** Writes the sums of the batches into the run's row, where a constraint says that they add up. */
   async keepTotals(id: string): Promise<void> {
     await this.database.rows(
-      `update tantamos.run set ${outcomes.map((o) => `${o} = t.${o}`).join(', ')}
+      `update tantamos.run set ${outcomes.map((o) => `${o} = t.${o}`).join(', ')}, part_totals = tantamos.part_totals($1)
        from (${sumBatches} where run = $1) t where id = $1`,
       [id],
     );
@@ -408,6 +410,8 @@ const selectRuns = (totals: string): string => `
     run.notes, run.journal_dropped_at, run.started_by, a.name as started_by_name, run.started_at, run.ended_at, run.state, run.reason,
     s.name as state_by_name, run.state_at, run.at_once, run.pace, run.gives_way, run.ask_after, run.ask_before, run.per_second, run.per_go, run.go_every,
     run.hours, run.stop_if, run.exceeded, run.wakes_at, p.batch_size, run.matched,
+    case when jsonb_array_length(p.work_order -> 'parts') < 2 then null
+      when run.ended_at is null then tantamos.part_totals(run.id) else run.part_totals end as part_totals,
     t.*, b.*, p.work_order, p.job, p.undo_which, p.made_by, (select name from tantamos.account where id = p.made_by) as preview_by_name,
     array(select coalesce((select sum(cardinality(owners)) from tantamos.run_along l where l.run = run.id and l.along = n), 0)
       from generate_series(0, cardinality(p.along) - 1) n order by n)::int[] as along,

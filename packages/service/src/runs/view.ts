@@ -1,6 +1,7 @@
 import type { RunView } from '@tantamos/contract';
 import { exceededWords, isMoving, isOver, maySay, retried, totalsOf } from '@tantamos/core';
 import { toldOf, wordsAsSeen } from '../journal/gate';
+import { partsSeen } from '../journal/parts';
 import { alongViews } from '../journal/records';
 import { reportAsSeen } from '../lists/seen-report';
 import type { Seen } from '../rights/seen';
@@ -51,6 +52,7 @@ export async function runView(services: Services, r: RunRow, seen: Seen): Promis
     along: alongViews(seen.catalog, r.work_order, r.along),
     notes: r.journal_dropped_at === null ? notes : [...notes, droppedNote(r.journal_dropped_at)],
     totals: totalsOf(r),
+    parts: partsSeen(seen.catalog, r.kind, r.work_order, totalsOf(r), r.part_totals ?? []),
     verbs: verbsFor(r, seen),
   };
 }
