@@ -207,7 +207,10 @@ function showRunParts({ parts }: RunView): void {
     number(part.totals.matched),
     number(part.totals.not_yet),
   ]);
-  print({ columns: ['part', 'type', 'done', 'matched', 'not yet'], numbers: ['done', 'matched', 'not yet'], rows }, 'table');
+  print(
+    { columns: ['part', 'type', 'done', 'matched', 'not yet'], numbers: ['done', 'matched', 'not yet'], rows },
+    'table',
+  );
 }
 
 /** What differs from another preview, each with its first records. */

@@ -118,7 +118,9 @@ describe('whole records on the command line', () => {
     const run = await cli(['run', 'last', '--expect', will, '--no-ask']);
     expect([run.code, run.out]).toEqual([
       0,
-      expect.stringMatching(/Finished: Bookings: [\d,]+ changed; Tasks: \d+ created\n.* = [\d,]+ changed \+ \d+ created/),
+      expect.stringMatching(
+        /Finished: Bookings: [\d,]+ changed; Tasks: \d+ created\n.* = [\d,]+ changed \+ \d+ created/,
+      ),
     ]);
     expect(await count(`remarks where body like 'Moved B-% upland'`)).toBe((await count('remarks')) - remarks);
     expect(await count('tasks')).toBeGreaterThan(tasks);

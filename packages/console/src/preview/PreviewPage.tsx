@@ -1,5 +1,14 @@
 import type { JobBody, JournalPick, PreviewView, StartRunBody } from '@tantamos/contract';
-import { mended, outcomeWords, previewAddends, tabWords, verdicts, willWords, type Mend, type Verdict } from '@tantamos/core';
+import {
+  mended,
+  outcomeWords,
+  previewAddends,
+  tabWords,
+  verdicts,
+  willWords,
+  type Mend,
+  type Verdict,
+} from '@tantamos/core';
 import { keysOfCause } from '@tantamos/client';
 import { useMutation } from '@tanstack/react-query';
 import { useRef, useState } from 'react';

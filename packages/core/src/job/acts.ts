@@ -1,5 +1,13 @@
 import type { Act, Along } from '../order/order';
-import { outcomes, outcomeWords, verdicts, type Outcome, type Totals, type Verdict, type VerdictTotals } from './outcome';
+import {
+  outcomes,
+  outcomeWords,
+  verdicts,
+  type Outcome,
+  type Totals,
+  type Verdict,
+  type VerdictTotals,
+} from './outcome';
 
 /** What is done to the records of a part. Their outcome is one, `changed`; it is counted and shown by these words. */
 export const doneActs = ['changed', 'created', 'deleted', 'restored'] as const;
@@ -50,10 +58,7 @@ export function runAddends(totals: Totals, parts: readonly CountedPart<Totals>[]
 }
 
 /** The same of a preview. */
-export function previewAddends(
-  totals: VerdictTotals,
-  parts: readonly CountedPart<VerdictTotals>[],
-): readonly Addend[] {
+export function previewAddends(totals: VerdictTotals, parts: readonly CountedPart<VerdictTotals>[]): readonly Addend[] {
   return addends(verdicts, totals, 'will_change', (done) => will[done], parts);
 }
 
@@ -108,13 +113,23 @@ export function doneWords(parts: readonly CountedPart<Totals>[], shown: Digits =
     const rest = more.map((m) => `, ${shown(m.count)} ${m.done}`).join('');
     return `${shown(count)} ${count === 1 ? 'record' : 'records'} ${done}${rest}`;
   }
-  return labels.map((label) => `${label}: ${doneShort(parts.filter((p) => p.label === label), shown)}`).join('; ');
+  return labels
+    .map(
+      (label) =>
+        `${label}: ${doneShort(
+          parts.filter((p) => p.label === label),
+          shown,
+        )}`,
+    )
+    .join('; ');
 }
 
 /** “Delete 34 records”; of several acts “Change 60 and create 40 records”: the label of what starts a run. */
 export function startWords(parts: readonly CountedPart<VerdictTotals>[], shown: Digits = digits): string {
   const counts = countsByAct(parts, (t) => t.will_change);
-  const all = counts.map(({ done, count }, i) => `${i === 0 ? verbs[done] : verbs[done].toLowerCase()} ${shown(count)}`);
+  const all = counts.map(
+    ({ done, count }, i) => `${i === 0 ? verbs[done] : verbs[done].toLowerCase()} ${shown(count)}`,
+  );
   const total = counts.reduce((n, c) => n + c.count, 0);
   return `${all.join(' and ') || 'Change 0'} ${total === 1 ? 'record' : 'records'}`;
 }
