@@ -32,7 +32,8 @@ export function showPreview(p: PreviewView): void {
   }
   if (p.loadsInAll) showLoads(p.loadsInAll, 'all these');
   for (const loads of p.loads) showLoads(loads, p.parts.length > 1 ? p.parts[loads.part]!.label.toLowerCase() : null);
-  for (const { cause, count } of p.causes) out(color.yellow(`! ${number(count)} not allowed: ${cause}`));
+  for (const { cause, count } of p.causes)
+    out(color.yellow(`! ${number(count)} ${p.kind === 'undo' ? 'will not be undone' : 'not allowed'}: ${cause}`));
   for (const t of p.triggers) out(color.yellow(`! trigger ${t.name} will fire${t.comment ? `: ${t.comment}` : ''}`));
   for (const a of p.along) out(alongWords(a, false));
   showNotes(p.notes, p.run === null ? shortId(p.id) : undefined);

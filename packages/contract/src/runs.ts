@@ -74,6 +74,8 @@ export class UndoBody {
   @IsOptional() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(200) @IsString({ each: true }) fields?: string[];
   /** What others have changed since is put back too; it needs the right to overwrite. */
   @IsOptional() @IsBoolean() overwrite?: boolean;
+  /** Related records that others have edited since stay as they are, and the records they belong to are undone all the same. */
+  @IsOptional() @IsBoolean() leaveEdited?: boolean;
 }
 
 export class RetryBody {

@@ -34,6 +34,7 @@ interface UndoOptions {
   readonly filter?: string;
   readonly fields?: string;
   readonly overwrite?: true;
+  readonly leaveEdited?: true;
   readonly expect?: number;
 }
 
@@ -64,7 +65,8 @@ export const run: Verb = (program) => {
     .option('--keys <list>', 'only these records: a,b')
     .option('-f, --filter <text>', 'only records that this finds')
     .option('--fields <list>', 'only these fields: a,b')
-    .option('--overwrite', 'put back also what others have changed since')
+    .option('--overwrite', 'also undo what others have changed since')
+    .option('--leave-edited', 'leave related records that others have edited since, and undo the rest')
     .option('--expect <n>', 'start it at once if just so many go back', wholeNumber('--expect'))
     .action(
       acting(async (said: string, o: UndoOptions) => {
@@ -78,6 +80,7 @@ export const run: Verb = (program) => {
           ...(o.filter === undefined ? {} : { filter: o.filter }),
           ...(o.fields === undefined ? {} : { fields: commas(o.fields) }),
           ...(o.overwrite ? { overwrite: true } : {}),
+          ...(o.leaveEdited ? { leaveEdited: true } : {}),
         };
         const made = await api.undoRun(source.id, body, { once: randomUUID() });
         const code = await finish(api, made, 'table');

@@ -27,6 +27,7 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
   const [filter, setFilter] = useState('');
   const [type, setType] = useState(r.type);
   const [overwrite, setOverwrite] = useState(false);
+  const [leaveEdited, setLeaveEdited] = useState(false);
   const changed = useQuery(queries.changedFields(r.id)).data ?? [];
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const fields = changed.filter((f) => !left.has(f.field)).map((f) => f.field);
@@ -61,6 +62,7 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
             ...(asksType ? { type } : {}),
             ...(fields.length < changed.length ? { fields } : {}),
             ...(overwrite ? { overwrite } : {}),
+            ...(leaveEdited ? { leaveEdited } : {}),
           });
         }}
       >
@@ -128,7 +130,7 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
             </fieldset>
           )}
           <fieldset>
-            <legend className="pb-1 font-medium">What others have changed since</legend>
+            <legend className="pb-1 font-medium">Changes that others made since</legend>
             <label className="flex items-start gap-2">
               <input
                 type="checkbox"
@@ -137,14 +139,32 @@ export default function UndoSheet({ run: r, picked, onClose }: Props) {
                 onChange={(e) => setOverwrite(e.target.checked)}
               />
               <span>
-                Put it back too
+                Undo them too
                 <span className="block text-quiet">
                   {overwrite
                     ? 'Their changes are lost; the journal of the undo keeps them.'
-                    : 'Left as it is, and told apart in the preview.'}
+                    : 'Their records stay as they are; the preview lists them.'}
                 </span>
               </span>
             </label>
+            {r.along.length > 0 && (
+              <label className="flex items-start gap-2">
+                <input
+                  type="checkbox"
+                  className="mt-1 accent-accent"
+                  checked={leaveEdited}
+                  onChange={(e) => setLeaveEdited(e.target.checked)}
+                />
+                <span>
+                  Leave edited related records
+                  <span className="block text-quiet">
+                    {leaveEdited
+                      ? 'They stay as they are; the records they belong to are undone all the same.'
+                      : 'Where one was edited since, the record it belongs to is not undone.'}
+                  </span>
+                </span>
+              </label>
+            )}
           </fieldset>
           <Problems error={make.error} />
         </div>

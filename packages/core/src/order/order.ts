@@ -99,6 +99,8 @@ export interface Along {
    * value again.
    */
   readonly act: 'create' | 'delete' | 'blank' | 'restore';
+  /** Of a delete: a run created them, so that one that is gone already hinders nothing. */
+  readonly created?: true;
   readonly type: string;
   /** The field that points at the record. */
   readonly by: string;

@@ -385,7 +385,15 @@ class Fate {
       await connection.query({
         name: 'keep along',
         text: keepAlong,
-        values: [run, position, at, some.map((m) => m.n), some.map((m) => m.key), some.map((m) => m.as)],
+        values: [
+          run,
+          position,
+          at,
+          some.map((m) => m.n),
+          some.map((m) => m.key),
+          some.map((m) => m.as),
+          alteredOf(some),
+        ],
       });
   }
 }
@@ -405,9 +413,21 @@ const keepRefusal = `
   on conflict do nothing`;
 
 const keepAlong = `
-  insert into tantamos.run_along as a (run, position, along, owners, keys, made_as) values ($1, $2, $3, $4, $5, $6)
+  insert into tantamos.run_along as a (run, position, along, owners, keys, made_as, altered) values ($1, $2, $3, $4, $5, $6, $7)
   on conflict (run, position, along) do update set owners = a.owners || excluded.owners, keys = a.keys || excluded.keys,
-    made_as = a.made_as || excluded.made_as`;
+    made_as = a.made_as || excluded.made_as, altered = coalesce(a.altered || excluded.altered, a.altered, excluded.altered)`;
+
+/** So many keys are kept as examples of what the database stored otherwise. */
+const mostExamples = 20;
+
+/** Of related records that hold something else than was written: how many by field, with examples; null where none. */
+function alteredOf(some: readonly Made[]): string | null {
+  const fields = new Map<string, string[]>();
+  for (const { key, altered = {} } of some)
+    for (const field of Object.keys(altered)) fields.set(field, [...(fields.get(field) ?? []), key]);
+  const found = [...fields].map(([field, keys]) => ({ field, count: keys.length, keys: keys.slice(0, mostExamples) }));
+  return found.length > 0 ? JSON.stringify(found) : null;
+}
 
 async function keysAt(connection: Connection, row: RunBatchRow, places: readonly number[]): Promise<string[]> {
   const { rows } = await connection.query<{ keys: string[] }>(

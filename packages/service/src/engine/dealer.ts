@@ -15,26 +15,21 @@ import {
   type WorkOrder,
 } from '@tantamos/core';
 import { askPrepared, type Connection } from '../database/database';
-import { asMade, createAlong, createRecords, notDealt, type Creating } from './statements/create';
+import { createAlong, createRecords, notDealt, type Creating } from './statements/create';
 import {
-  blankField,
+  clearReference,
   deleteLocked,
-  deleteMade,
+  deleteRelated,
   frozenAlong,
   keptByOthers,
   lockForDelete,
   lockMade,
-  restoreField,
+  restoreReference,
 } from './statements/delete';
 import type { Slice } from './statements/items';
-import {
-  storedOtherwise,
-  updateCarefully,
-  updateParked,
-  type Applied,
-  type Stored,
-  type Updating,
-} from './statements/update';
+import type { Stored } from './statements/stored';
+import { updateCarefully, updateParked, type Updating } from './statements/update';
+import { verified } from './statements/writing';
 
 /** What became of the records of a slice in one attempt; places are counted in the batch. */
 export interface Attempt {
@@ -57,6 +52,8 @@ export interface Made {
   readonly n: number;
   readonly key: string;
   readonly as: string;
+  /** Field → what the database stored, where that is not what was written. */
+  readonly altered?: Readonly<Record<string, string | null>>;
 }
 
 /** Carries out one act on the records of a slice, in the caller's transaction; a place that it tells nothing of was not seen. */
@@ -111,27 +108,25 @@ class UpdateDealer implements Dealer {
   }
 
   async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
-    const [applied] = await askPrepared<Applied>(connection, updateCarefully(this.part, slice));
-    const { changed, same, edited } = applied!;
-    if (this.part.passing?.how === 'around' && changed.length > 0) {
-      const again = await askPrepared<{ n: number }>(connection, updateParked(this.part, { ...slice, only: changed }));
-      const whole = new Set(again.map((r) => r.n));
-      const lost = changed.filter((n) => !whole.has(n));
-      if (lost.length > 0) return { ...nothing, edited, undone: lost.map((n) => refusal(n, leftAsItWas)) };
-    }
+    const first = await verified(connection, updateCarefully(this.part, slice));
+    const { changed, same, edited } = first.written[0]!;
     const written = new Set(changed);
     const ignored = same.filter((n) => !written.has(n));
-    if (ignored.length > 0) return { ...nothing, edited, undone: ignored.map((n) => refusal(n, leftAsItWas)) };
+    if (ignored.length > 0) return undoing(edited, ignored, leftAsItWas);
     if (changed.length === 0) return { ...nothing, edited };
-    // Also where nothing is known that would store another: it may have been made since the catalog was read.
-    const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, { ...slice, only: changed }));
-    const back = stored.filter((s) => s.put_back);
-    if (back.length > 0)
-      return {
-        ...nothing,
-        edited,
-        undone: back.map(({ n }) => refusal(n, 'A trigger of the database put the old value back.')),
-      };
+    let { stored } = first;
+    if (this.part.passing?.how === 'around') {
+      const again = await verified(connection, updateParked(this.part, { ...slice, only: changed }));
+      const whole = new Set(again.written.map((r) => r.n));
+      const lost = changed.filter((n) => !whole.has(n));
+      if (lost.length > 0) return undoing(edited, lost, leftAsItWas);
+      ({ stored } = again);
+    }
+    const gone = stored.filter((s) => !s.present).map((s) => s.n);
+    if (gone.length > 0)
+      return undoing(edited, gone, 'A trigger of the database deleted the record or gave it another key.');
+    const back = stored.filter((s) => s.put_back).map((s) => s.n);
+    if (back.length > 0) return undoing(edited, back, 'A trigger of the database put the old value back.');
     return { ...nothing, changed, edited, stored };
   }
 }
@@ -157,19 +152,17 @@ class CreateDealer implements Dealer {
       const cause = `None of the ${typeWords(of)} that it is made for was changed.`;
       if (none.length > 0) return { ...nothing, undone: none.map(({ n }) => ({ n, outcome: 'edited_since', cause })) };
     }
-    const rows = await askPrepared<{ n: number; same: boolean; key: string | null }>(
-      connection,
-      createRecords(this.part, slice),
-    );
-    const edited = rows.filter((r) => !r.same).map((r) => r.n);
-    const drawn = rows.flatMap((r) => (r.same ? [{ n: r.n, key: r.key! }] : []));
-    const { made, missing } = await readBack(connection, this.type, drawn);
-    if (missing.length > 0) return { ...nothing, edited, undone: missing.map((n) => refusal(n, notMade)) };
-    const changed = made.map((m) => m.n);
-    if (changed.length === 0 || this.part.writes.length === 0) return { ...nothing, changed, edited, made };
-    const here = { ...slice, only: changed };
-    const stored = await askPrepared<Stored>(connection, storedOtherwise(this.part, here, made));
-    return { ...nothing, changed, edited, made, stored };
+    const { written, stored } = await verified(connection, createRecords(this.part, slice));
+    const edited = written.filter((r) => !r.same).map((r) => r.n);
+    const missing = stored.filter((s) => s.made_as === null).map((s) => s.n);
+    if (missing.length > 0) return undoing(edited, missing, notCreated);
+    return {
+      ...nothing,
+      changed: stored.map((s) => s.n),
+      edited,
+      made: stored.map(({ n, key, made_as: as }) => ({ n, key, as: as! })),
+      stored: stored.filter((s) => Object.keys(s.altered).length > 0),
+    };
   }
 }
 
@@ -193,11 +186,17 @@ class DeleteDealer implements Dealer {
     if ('undone' in removed) return { ...nothing, edited, undone: removed.undone };
     const kept = await askPrepared<{ n: number; cause: string }>(connection, keptByOthers(this.part, here));
     if (kept.length > 0) return { ...nothing, edited, undone: kept.map(({ n, cause }) => refusal(n, cause)) };
-    const gone = await askPrepared<{ n: number }>(connection, deleteLocked(this.part, here));
-    const changed = gone.map((r) => r.n);
-    const left = only.filter((n) => !changed.includes(n));
-    if (left.length > 0) return { ...nothing, edited, undone: left.map((n) => refusal(n, leftAsItWas)) };
-    return { ...nothing, changed, edited, along: removed.along };
+    const { written, stored } = await verified(connection, deleteLocked(this.part, here));
+    const changed = new Set(written.map((r) => r.n));
+    const left = only.filter((n) => !changed.has(n));
+    if (left.length > 0) return undoing(edited, left, leftAsItWas);
+    if (stored.length > 0)
+      return undoing(
+        edited,
+        stored.map((s) => s.n),
+        'A trigger of the database created the record again.',
+      );
+    return { ...nothing, changed: only, edited, along: removed.along };
   }
 }
 
@@ -223,10 +222,16 @@ class Accompanied implements Dealer {
     const along = new Map<number, readonly Made[]>();
     const keys = done.made.length > 0 ? done.made : await keysOfPlaces(connection, slice, done.changed);
     for (const entry of this.along.filter((a) => a.act === 'create')) {
-      const drawn = await askPrepared<{ n: number; key: string }>(connection, createAlong(entry, here, keys));
-      const { made, missing } = await readBack(connection, entry.type, drawn);
-      if (missing.length > 0) return { ...done, undone: missing.map((n) => refusal(n, notMade)) };
-      along.set(entry.at, made);
+      const { written, stored } = await verified(connection, createAlong(entry, here, keys));
+      const owners = new Map(written.map((w) => [w.n, w.owner]));
+      const created = stored.map((s) => ({ ...s, n: owners.get(s.n)! }));
+      const missing = created.filter((s) => s.made_as === null).map((s) => s.n);
+      if (missing.length > 0)
+        return { ...done, undone: once(missing.map((n) => refusal(n, relatedNot(entry, 'created')))) };
+      along.set(
+        entry.at,
+        created.map(({ n, key, made_as: as, altered }) => ({ n, key, as: as!, altered })),
+      );
     }
     const removed = await removeAlong(connection, this.along, here);
     if ('undone' in removed) return { ...done, undone: removed.undone };
@@ -236,39 +241,37 @@ class Accompanied implements Dealer {
 }
 
 const leftAsItWas = 'The database left the record as it was (a trigger or a row rule).';
-const notMade = 'The database did not make the record (a trigger or a row rule).';
-const changedSince = 'What was made along with it, or points at it, has been changed since.';
+const notCreated = 'The database did not create the record (a trigger or a row rule).';
+
+function relatedNot({ type }: AlongNow, done: 'created' | 'deleted' | 'cleared' | 'restored'): string {
+  const what = {
+    created: 'did not create a record for it',
+    deleted: 'kept a record that was to be deleted with it',
+    cleared: 'kept the reference of a record to it',
+    restored: 'did not restore the reference of a record to it',
+  }[done];
+  return `${type.label}: the database ${what} (a trigger or a row rule).`;
+}
+
+function changedSince({ type }: AlongNow): string {
+  return `${type.label}: a record that belongs to it has been changed since.`;
+}
 
 function refusal(n: number, cause: string): Attempt['undone'][number] {
   return { n, outcome: 'refused', cause };
 }
 
-/** What has just been made, as the database has it; `missing` are the places whose record is not there under its key. */
-async function readBack(
-  connection: Connection,
-  type: RecordType,
-  drawn: readonly { readonly n: number; readonly key: string }[],
-  only: string | null = null,
-): Promise<{ made: Made[]; missing: number[] }> {
-  if (drawn.length === 0) return { made: [], missing: [] };
-  const rows = await askPrepared<{ key: string; made_as: string }>(
-    connection,
-    asMade(
-      type,
-      drawn.map((d) => d.key),
-      only,
-    ),
-  );
-  const as = new Map(rows.map((r) => [r.key, r.made_as]));
-  return {
-    made: drawn.flatMap(({ n, key }) => (as.has(key) ? [{ n, key, as: as.get(key)! }] : [])),
-    missing: drawn.filter(({ key }) => !as.has(key)).map(({ n }) => n),
-  };
+/** An attempt that comes to nothing because these records are refused. */
+function undoing(edited: readonly number[], places: readonly number[], cause: string): Attempt {
+  return { ...nothing, edited, undone: places.map((n) => refusal(n, cause)) };
 }
 
+type Frozen = { readonly n: number; readonly key: string; readonly made_as: string };
+type Related = { readonly made: readonly Made[] } | { readonly undone: Attempt['undone'] };
+
 /**
- * Removes or blanks what points at the records of a slice, the deepest first, if all of it is just as it was made or seen;
- * or gives back what was blanked.
+ * Deletes what belongs to the records of a slice or clears its reference, the deepest first, if all of it is just as it was
+ * created or seen; or restores references that were cleared.
  */
 async function removeAlong(
   connection: Connection,
@@ -277,40 +280,74 @@ async function removeAlong(
 ): Promise<{ along: Map<number, readonly Made[]> } | { undone: Attempt['undone'] }> {
   const removed = new Map<number, readonly Made[]>();
   for (const entry of along.filter((a) => a.act !== 'create').reverse()) {
-    const frozen = await askPrepared<{ n: number; key: string; made_as: string }>(
-      connection,
-      frozenAlong(slice, entry.at),
-    );
+    const frozen = await askPrepared<Frozen>(connection, frozenAlong(slice, entry.at));
     if (frozen.length === 0) continue;
-    const keys = frozen.map((f) => f.key);
-    // Of what is blanked only the field that points counts: another of its fields may be blanked for another record.
-    const only = entry.act === 'delete' ? null : entry.by;
-    const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(
-      connection,
-      lockMade(entry.type, keys, only),
-    );
-    const found = new Map(now.map((r) => [r.key, r]));
-    const wrong = frozen.filter((f) => found.get(f.key)?.made_as !== f.made_as);
-    if (wrong.length > 0)
-      return { undone: once(wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince }))) };
-    if (entry.act === 'delete') {
-      const pointed = frozen.filter((f) => found.get(f.key)?.cause);
-      if (pointed.length > 0) return { undone: once(pointed.map(({ n, key }) => refusal(n, found.get(key)!.cause!))) };
-      await askPrepared(connection, deleteMade(entry.type, keys));
-      removed.set(
-        entry.at,
-        frozen.map(({ n, key, made_as }) => ({ n, key, as: made_as })),
-      );
-      continue;
-    }
-    const statement =
-      entry.act === 'blank'
-        ? blankField(entry.type, entry.by, keys)
-        : restoreField(entry.type, entry.by, slice, entry.at);
-    await askPrepared(connection, statement);
-    removed.set(entry.at, (await readBack(connection, entry.type, frozen, entry.by)).made);
+    const done = await withRelated(connection, entry, frozen, slice);
+    if ('undone' in done) return { undone: once(done.undone) };
+    removed.set(entry.at, done.made);
   }
   return { along: removed };
+}
+
+async function withRelated(
+  connection: Connection,
+  entry: AlongNow,
+  all: readonly Frozen[],
+  slice: Slice,
+): Promise<Related> {
+  // Of a reference that is cleared only that field counts: another of its fields may be cleared for another record.
+  const only = entry.act === 'delete' ? null : entry.by;
+  const allKeys = all.map((f) => f.key);
+  const now = await askPrepared<{ key: string; made_as: string; cause: string | null }>(
+    connection,
+    lockMade(entry.type, allKeys, only),
+  );
+  const found = new Map(now.map((r) => [r.key, r]));
+  // What a run created and somebody has deleted since hinders nothing.
+  const frozen = entry.created ? all.filter((f) => found.has(f.key)) : all;
+  const wrong = frozen.filter((f) => found.get(f.key)?.made_as !== f.made_as);
+  if (wrong.length > 0)
+    return { undone: wrong.map(({ n }) => ({ n, outcome: 'edited_since', cause: changedSince(entry) })) };
+  const keys = frozen.map((f) => f.key);
+  const asFrozen = frozen.map(({ n, key, made_as: as }): Made => ({ n, key, as }));
+  const ownersOf = (some: readonly { readonly key: string }[]): readonly number[] => {
+    const kept = new Set(some.map((s) => s.key));
+    return frozen.filter((f) => kept.has(f.key)).map((f) => f.n);
+  };
+  switch (entry.act) {
+    case 'delete': {
+      const referenced = frozen.filter((f) => found.get(f.key)!.cause);
+      if (referenced.length > 0) return { undone: referenced.map(({ n, key }) => refusal(n, found.get(key)!.cause!)) };
+      const { stored } = await verified(connection, deleteRelated(entry.type, keys));
+      if (stored.length > 0) return { undone: ownersOf(stored).map((n) => refusal(n, relatedNot(entry, 'deleted'))) };
+      return { made: asFrozen };
+    }
+    case 'blank': {
+      const { stored } = await verified(connection, clearReference(entry.type, entry.by, keys));
+      if (stored.length > 0) return { undone: ownersOf(stored).map((n) => refusal(n, relatedNot(entry, 'cleared'))) };
+      const blank = await askPrepared<{ key: string; made_as: string }>(
+        connection,
+        lockMade(entry.type, keys, entry.by),
+      );
+      const as = new Map(blank.map((b) => [b.key, b.made_as]));
+      return { made: frozen.map(({ n, key }) => ({ n, key, as: as.get(key)! })) };
+    }
+    case 'restore': {
+      const { stored } = await verified(connection, restoreReference(entry.type, entry.by, slice, entry.at));
+      const left = stored.filter((s) => s.made_as === null || (s.value === null && !s.is_written));
+      if (left.length > 0) return { undone: left.map(({ n }) => refusal(n, relatedNot(entry, 'restored'))) };
+      return {
+        made: stored.map(({ n, key, made_as: as, value, is_written: isWritten }) => ({
+          n,
+          key,
+          as: as!,
+          ...(isWritten ? {} : { altered: { [entry.by]: value } }),
+        })),
+      };
+    }
+    case 'create':
+      throw new Error('What is created is not removed.');
+  }
 }
 
 /** One entry a record, however much of what goes along with it is wrong. */

@@ -28,6 +28,7 @@ import {
 import { askOn, writtenBy, type Connection } from '../database/database';
 import { areWhole } from '../journal/sortable';
 import type { Pair } from '../previews/preview-row';
+import { AlongBack, type AlongLeft } from './along-back';
 import { PairCounts } from './pair-counts';
 import { copyTable } from './copies';
 import { aboutPerPiece, aboutPerShare, piecesOf, sharedOut, type Piece } from './pieces';
@@ -110,13 +111,20 @@ export class Freezer {
   }
 
   /** Freezes what takes a run back, from its parts and what takes each back. */
-  async freezeUndo(runId: string, order: WorkOrder, catalog: Catalog, seen: Catalog, taken: Taken): Promise<Frozen> {
+  async freezeUndo(
+    runId: string,
+    order: WorkOrder,
+    { catalog, seen, all }: { readonly catalog: Catalog; readonly seen: Catalog; readonly all: Catalog },
+    taken: Taken,
+  ): Promise<Frozen & { readonly left: readonly AlongLeft[] }> {
     this.isUndo = true;
     this.order = order;
     this.wholeKeys = order.parts.map((part) => areWhole(part, () => typeNow(catalog, keyedBy(part))));
     const { batchSize, progress } = this.freezing;
     const mayShare = this.mayShareUndo(catalog, seen, taken);
     const stretches = await this.stretchesOf(runId, mayShare ? aboutPerShare : aboutPerPiece);
+    const along = new AlongBack(this.connection, runId, order, all, taken);
+    await along.look();
     let position = 0;
     const pieces = stretches.flatMap(({ part, changed, ...stretch }) => {
       // The order's parts take back the run's from the last to the first.
@@ -125,7 +133,17 @@ export class Freezer {
       const type = typeNow(catalog, back.type);
       // Nothing of it is taken back.
       if ((back.act === 'update' && back.writes.length === 0) || (taken.of && taken.of.type !== type.id)) return [];
-      const undoing = { run: runId, part, type, back, reads: thawReads(back, catalog), env: envOf(order), taken };
+      const undoing = {
+        run: runId,
+        part,
+        type,
+        back,
+        reads: thawReads(back, catalog),
+        env: envOf(order),
+        taken,
+        hindered: along.hindered,
+        at,
+      };
       const piece = { at, back, type, rows: undoRows(undoing, stretch, batchSize), position };
       position += Math.ceil(changed / batchSize);
       return [piece];
@@ -143,8 +161,8 @@ export class Freezer {
     const second = mayShare && pieces.length > 2 ? await this.freezing.second() : null;
     if (!second) for (const piece of pieces) await writer(null)(piece);
     else await sharedOut(pieces, Math.ceil(pieces.length / 2), writer(this.connection), writer(second));
-    await this.alongBack(runId);
-    return { order: this.order, batches: this.batches, pairs: this.pairs };
+    const left = await along.freeze(this.freezing.previewId);
+    return { order: this.order, batches: this.batches, pairs: this.pairs, left };
   }
 
   /** May two connections work on what takes a run back? Not where more comes of what they write, or where it is not known how much that is. */
@@ -198,21 +216,6 @@ export class Freezer {
     for (const [i, fall] of falls.entries()) {
       const above = fall.under === null ? null : { at: at(fall.under), type: falls[fall.under]!.type };
       await askOn(this.connection, frozenFalls(this.freezing.previewId, index, part.type, fall, at(i), above));
-    }
-  }
-
-  /** What a run made along with its records goes with them when they are taken back. */
-  private async alongBack(runId: string): Promise<void> {
-    const last = this.order.parts.length - 1;
-    const all = alongOf(this.order);
-    for (const { part, at } of all) {
-      // The run's own order has the parts the other way round, and so the places of what goes along.
-      const within = at - all.findIndex((a) => a.part === part);
-      const before = all.filter((a) => a.part > part).length;
-      const was = before + within;
-      await this.connection.query(alongBack, [runId, this.freezing.previewId, part, at, was, last - part]);
-      // What is made again or gets its value back has its values from what was frozen of it.
-      await this.connection.query(alongValuesBack, [runId, this.freezing.previewId, at, was]);
     }
   }
 
@@ -519,30 +522,3 @@ async function foundFirst(connection: Connection, work: () => Promise<void>): Pr
   await work();
   await connection.query('set local join_collapse_limit to default');
 }
-
-/** $1 run, $2 preview of the undo, $3 its along, $4 the along of the run. */
-const alongValuesBack = `
-  insert into tantamos.batch_along_value (preview, position, along, field, new)
-  select $2, u.position, $3, v.field, array_agg(v.new[i.at] order by k.place)
-  from tantamos.batch_along u
-  cross join lateral unnest(u.keys) with ordinality k(key, place)
-  join tantamos.run on run.id = $1
-  join tantamos.batch_along o on o.preview = run.preview and o.along = $4 and k.key = any(o.keys)
-  cross join lateral (select array_position(o.keys, k.key) as at) i
-  join tantamos.batch_along_value v on v.preview = o.preview and v.position = o.position and v.along = o.along
-  where u.preview = $2 and u.along = $3 group by u.position, v.field`;
-
-/** $1 run, $2 preview of the undo, $3 and $4 its part and along, $5 and $6 the along and part of the run. */
-const alongBack = `
-  insert into tantamos.batch_along (preview, position, along, owners, keys, made_as)
-  select $2, k.position, $4, array_agg(k.place order by k.place), array_agg(a.key order by k.place), array_agg(a.made_as order by k.place)
-  from tantamos.run_along ra
-  join tantamos.run on run.id = ra.run
-  join tantamos.run_batch s on s.run = ra.run and s.position = ra.position and s.part = $6
-  join tantamos.batch b on b.preview = run.preview and b.position = s.batch
-  cross join lateral rows from (unnest(ra.owners), unnest(ra.keys), unnest(ra.made_as)) a(owner, key, made_as)
-  join (
-    select u.position, i.key, i.place::int as place from tantamos.batch u
-    cross join lateral unnest(u.keys) with ordinality i(key, place) where u.preview = $2 and u.part = $3) k
-    on k.key = coalesce(s.made[a.owner - s.low], b.keys[a.owner])
-  where ra.run = $1 and ra.along = $5 group by k.position`;

@@ -45,7 +45,7 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
     type: part.type,
     of: part.type,
     inOrder: false,
-    along: part.along.map((a): Along => ({ ...a, act: inverseAct[a.act], writes: a.act === 'create' ? [] : a.writes })),
+    along: part.along.map((a) => inverseAlong(a, catalog)),
   };
   switch (part.act) {
     case 'update':
@@ -64,6 +64,13 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
     case 'delete':
       return { ...rest, act: 'create', of: null, reads: [], writes: part.writes };
   }
+}
+
+/** What is deleted again is frozen whole, so that the undo can itself be undone. */
+function inverseAlong(along: Along, catalog: Catalog): Along {
+  const act = inverseAct[along.act];
+  if (along.act !== 'create') return { ...along, act };
+  return { ...along, act, created: true, writes: wholeRecord(typeNow(catalog, along.type)).map((f) => f.name) };
 }
 
 function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {

@@ -58,6 +58,8 @@ export interface UndoWhich {
   readonly fields?: readonly string[];
   /** What others have changed since is put back too. */
   readonly overwrite?: boolean;
+  /** Related records that others have edited since stay, and those they belong to are undone all the same. */
+  readonly leaveEdited?: boolean;
 }
 
 /** Where a preview that is being worked out has got to. */
@@ -70,6 +72,8 @@ export interface Progress {
 export interface Note {
   readonly code:
     | 'given_unused'
+    | 'related_gone'
+    | 'related_edited'
     | 'stored_otherwise'
     | 'blanks_left_out'
     | 'reads_like'

@@ -22,6 +22,7 @@ import {
 } from '@tantamos/core';
 import type { Accounts } from '../accounts/accounts';
 import type { Database } from '../database/database';
+import type { AlongLeft } from '../engine/along-back';
 import type { Freezer, Frozen } from '../engine/freezer';
 import type { Taken } from '../engine/statements/undo';
 import { blanksLeftOut, type Asked } from '../exploring/blanks';
@@ -30,6 +31,7 @@ import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
 import { ruleNotes } from '../rules/notes';
+import { alongNotes } from './along-notes';
 import { inactiveNotes, ownNotes, perNotes, usesNotes } from './concerned';
 import { figuresOf, type Figures } from './figures';
 import { otherwiseNotes } from './otherwise';
@@ -82,9 +84,20 @@ export class Works {
         [row.undo_of],
       );
       const taken = await this.taken(row, source!.type, seen);
+      let left: readonly AlongLeft[] = [];
       return {
         order: row.work_order,
-        freeze: (freezer) => freezer.freezeUndo(row.undo_of!, row.work_order, catalog, seen.catalog, taken),
+        freeze: async (freezer) => {
+          const all = seen.withEverything((everything) => everything);
+          const frozen = await freezer.freezeUndo(
+            row.undo_of!,
+            row.work_order,
+            { catalog, seen: seen.catalog, all },
+            taken,
+          );
+          ({ left } = frozen);
+          return frozen;
+        },
         sentence: (matched) =>
           undoSentence(
             row.work_order,
@@ -93,7 +106,7 @@ export class Works {
             row.undo_which,
             matched?.reduce((n, m) => n + m, 0),
           ),
-        notes: async () => [],
+        notes: async () => alongNotes(left, seen.catalog),
         figures: noFigures,
       };
     }
@@ -104,11 +117,11 @@ export class Works {
 
   /** Which part of a run is taken back, its filter as whoever asked for it sees records now. */
   private async taken({ undo_which: which }: PreviewRow, ofRun: string, seen: Seen): Promise<Taken> {
-    const { keys, filter, overwrite = false } = which ?? {};
+    const { keys, filter, overwrite = false, leaveEdited = false } = which ?? {};
     const type = which?.type ?? ofRun;
-    if (!keys && filter === undefined && which?.type === undefined) return { of: null, overwrite };
+    if (!keys && filter === undefined && which?.type === undefined) return { of: null, overwrite, leaveEdited };
     const found = filter === undefined ? null : (await this.compiler.selection(seen, { type, filter })).selection;
-    return { of: { type, keys: keys ?? null, found }, overwrite };
+    return { of: { type, keys: keys ?? null, found }, overwrite, leaveEdited };
   }
 
   edit({ job, checked, catalog, context, seen }: Compiled): Work {
@@ -243,6 +256,7 @@ export function undoSentence(
     ...(only?.keys ? [`of the ${only.keys.length.toLocaleString('en-US')} picked`] : []),
     ...(only?.filter === undefined ? [] : [`where ${clip(only.filter, 200)}`]),
     ...(only?.overwrite ? ['also where others changed them since'] : []),
+    ...(only?.leaveEdited ? ['also where a related record was edited since, which stays'] : []),
   ];
   const but = narrow.length > 0 ? ` (only ${narrow.join(', ')})`.replace('(only also', '(also') : '';
   const of = (undo: string): KeptSentence => ({

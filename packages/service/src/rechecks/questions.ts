@@ -171,7 +171,9 @@ async function wholeOf(
     back,
     reads: thawReads(back, catalog),
     env: envOf(r.work_order),
-    taken: { of: null, overwrite: false },
+    taken: { of: null, overwrite: false, leaveEdited: false },
+    hindered: null,
+    at: 0,
   };
   const rows = await database.askPlainly<{ name: keyof Totals; n: number }>(
     sql`select case w.verdict when ${letter('edited_since')} then 'changed_since' when ${letter('gone')} then 'gone'

@@ -10,7 +10,7 @@ import type { RunRow } from './runs';
  * where none is said; what it did to others stays.
  */
 export async function undoWhich(compiler: Compiler, r: RunRow, seen: Seen, body: UndoBody): Promise<UndoWhich | null> {
-  const { keys, filter, fields, overwrite } = body;
+  const { keys, filter, fields, overwrite, leaveEdited } = body;
   const ids = [...new Set(r.work_order.parts.map((part) => part.type))];
   const isChosen = body.type !== undefined || keys !== undefined || (filter ?? '').trim() !== '';
   const only = isChosen ? (body.type ?? r.type) : null;
@@ -21,7 +21,8 @@ export async function undoWhich(compiler: Compiler, r: RunRow, seen: Seen, body:
     });
   const types = (only === null ? ids : [only]).map((id) => typeNow(seen.catalog, id));
   const parts = r.work_order.parts.filter((part) => only === null || part.type === only);
-  if (overwrite) types.forEach((type) => seen.must('overwrite', type));
+  const related = parts.flatMap((part) => part.along.map((a) => typeNow(seen.catalog, a.type)));
+  if (overwrite) [...types, ...related].forEach((type) => seen.must('overwrite', type));
   if (filter !== undefined && filter.trim() !== '') {
     // Made again or gone, a record answers no filter.
     if (parts.some((part) => part.act === 'delete'))
@@ -46,6 +47,7 @@ export async function undoWhich(compiler: Compiler, r: RunRow, seen: Seen, body:
     ...(filter?.trim() ? { filter } : {}),
     ...(fields ? { fields } : {}),
     ...(overwrite ? { overwrite } : {}),
+    ...(leaveEdited ? { leaveEdited } : {}),
   };
   return Object.keys(which).length > 0 ? which : null;
 }

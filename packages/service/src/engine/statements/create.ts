@@ -1,7 +1,6 @@
 import {
   identifier,
   join,
-  keyAmong,
   keyIs,
   keyText,
   raw,
@@ -10,7 +9,6 @@ import {
   sql,
   writtenTable,
   value,
-  wholeSignature,
   type Checked,
   type Dealt,
   type Env,
@@ -19,7 +17,9 @@ import {
 } from '@tantamos/core';
 import { itemsOf, type Slice } from './items';
 import { letter } from './rows';
+import { storedNew, type StoredNew } from './stored';
 import { assigned } from './update';
+import type { Writing } from './writing';
 
 /** A part that makes records of `type`; `source` is the type of those for which it does, null where for none. */
 export interface Creating {
@@ -34,7 +34,7 @@ export interface Creating {
  * Makes a record for each of a slice that is as the preview saw it: rows of `n`, `same` and the `key` of the record made.
  * Its key is drawn beforehand, where it is not among what is written, so that what is made along can point at it.
  */
-export function createRecords(part: Creating, slice: Slice): Sql {
+export function createRecords(part: Creating, slice: Slice): Writing<Drawn, StoredNew> {
   const { type, source, writes } = part;
   const item = itemsOf(writes, slice);
   let found = sql`select item.*, true as same from (${item}) item`;
@@ -46,11 +46,25 @@ export function createRecords(part: Creating, slice: Slice): Sql {
       from (${item}) item join ${scope.from()} on ${keyIs(source, scope.root, raw('item.key'))}
       for key share of ${scope.root} skip locked`;
   }
-  return sql`
+  const write = sql`
     with found as materialized (${found}), ${drawn(type, writes, 'found', sql` where found.same`)},
     written as (${insertion(type, writes, [])} returning 1)
     select found.n::int as n, found.same, ${keyText(drawnKeys(type))} as key
     from found left join drawn on drawn.n = found.n cross join (select count(*) from written) done`;
+  return {
+    write,
+    stored: (written) => {
+      const created = written.flatMap(({ n, same, key }) => (same ? [{ n, key: key! }] : []));
+      return created.length > 0 ? storedNew(part, created, item) : null;
+    },
+  };
+}
+
+/** Of one record to be created: whether the one it is for is the `same` as the preview saw, and the key that it got. */
+export interface Drawn {
+  readonly n: number;
+  readonly same: boolean;
+  readonly key: string | null;
 }
 
 /**
@@ -71,14 +85,14 @@ export function notDealt(dealt: Dealt, of: RecordType, slice: Slice): Sql {
 }
 
 /**
- * Makes what goes along with records of a batch: rows of `n` (whose it is) and `key`. `owners` are those records' places
- * and keys.
+ * Creates what goes along with records of a batch: rows of `owner` (the place of the record that it is for), its own number `n`
+ * and its `key`. `owners` are those records' places and keys.
  */
 export function createAlong(
   along: { readonly type: RecordType; readonly by: string; readonly writes: readonly string[]; readonly at: number },
   slice: Slice,
   owners: readonly { readonly n: number; readonly key: string }[],
-): Sql {
+): Writing<{ owner: number; n: number; key: string }, StoredNew> {
   const { type, by, writes, at } = along;
   const values = writes.map((field, i) => {
     const v = raw(`v${i + 1}`);
@@ -87,23 +101,18 @@ export function createAlong(
   });
   const arrays = writes.map((_, i) => raw(`, unnest(v${i + 1}.new)`));
   const names = writes.map((_, i) => raw(`, new_${i + 1}`));
-  return sql`
-    with found as materialized (
-      select i.*, o.key as owner from tantamos.batch_along a${join(values, '')}
-      cross join lateral rows from (unnest(a.owners)${join(arrays, '')}) i(n${join(names, '')})
-      join unnest(${value(owners.map((o) => o.n))}::int[], ${value(owners.map((o) => o.key))}::text[]) o(n, key) on o.n = i.n
-      where a.preview = ${value(slice.previewId)}::uuid and a.position = ${value(slice.batch)}::int and a.along = ${value(at)}::int
-    ), ${drawn(type, writes, 'found', raw(''))},
+  // An owner may have several: each has a number of its own.
+  const items = sql`
+    select i.*, o.key as owner from tantamos.batch_along a${join(values, '')}
+    cross join lateral rows from (unnest(a.owners)${join(arrays, '')}) with ordinality i(owner_place${join(names, '')}, n)
+    join unnest(${value(owners.map((o) => o.n))}::int[], ${value(owners.map((o) => o.key))}::text[]) o(n, key) on o.n = i.owner_place
+    where a.preview = ${value(slice.previewId)}::uuid and a.position = ${value(slice.batch)}::int and a.along = ${value(at)}::int`;
+  const write = sql`
+    with found as materialized (${items}), ${drawn(type, writes, 'found', raw(''))},
     written as (${insertion(type, writes, [by])} returning 1)
-    select drawn.n::int as n, ${keyText(drawnKeys(type))} as key from drawn cross join (select count(*) from written) done`;
-}
-
-/** What records with these keys are as they were made: rows of `key` and `made_as`. */
-export function asMade(type: RecordType, keys: readonly string[], only: string | null): Sql {
-  const scope = new Scope(type);
-  const hash = wholeSignature(scope, only);
-  return sql`select ${keyText(scope.keys())} as key, ${hash}::text as made_as
-    from ${scope.from()} where ${keyAmong(type, scope.root, keys)}`;
+    select drawn.owner_place as owner, drawn.n::int as n, ${keyText(drawnKeys(type))} as key
+    from drawn cross join (select count(*) from written) done`;
+  return { write, stored: (written) => (written.length > 0 ? storedNew(along, written, items) : null) };
 }
 
 /** The rows of `from` with their keys as `k1`…: written, or what the database itself would put there. */

@@ -71,7 +71,7 @@ export function freezeRows(rows: Sql, fields: readonly string[], freeze: Freeze)
   return sql`
     with matched as materialized (
       select ((n - 1) / ${size})::int as chunk, n, key, signature, verdict,
-        case when verdict = ${letter('not_allowed')} then cause end as cause${join([...columns, ...madeColumns], '')}${spot}
+        case when verdict in (${letter('not_allowed')}, ${letter('edited_since')}) then cause end as cause${join([...columns, ...madeColumns], '')}${spot}
       from (${rows}) ordered
     ), grouped as materialized (
       select chunk, array_agg(key) as keys, array_agg(signature) as signatures, string_agg(verdict, '') as verdicts,

@@ -1,7 +1,7 @@
 import { asText, join, keyIs, raw, Scope, sql, value, type Env, type RecordType, type Sql } from '@tantamos/core';
 import { letter, valueJoins } from './rows';
 
-/** How many records that a run's part changed hold something else by now: one row of `count` and `examples` (keys). */
+/** How many records that a run's part changed are not as they were stored: `count`, those no longer there as `gone`, and `examples` (keys). */
 export function storedByNow(
   runId: string,
   part: number,
@@ -16,14 +16,14 @@ export function storedByNow(
     return sql`${asText(scope.own(f))} is distinct from ${stored}`;
   });
   return sql`
-    select count(*)::int as count, (array_agg(key))[1:20] as examples from (
-      select i.key from tantamos.run_batch s
+    select count(*)::int as count, count(*) filter (where not present)::int as gone, (array_agg(key))[1:20] as examples from (
+      select i.key, ${scope.keys()[0]!} is not null as present from tantamos.run_batch s
       join tantamos.run on run.id = s.run
       join tantamos.batch b on b.preview = run.preview and b.position = s.batch
       ${valueJoins(writes, 'b.preview', 'b.position')}
       cross join lateral rows from (unnest(b.keys[s.low + 1:s.high]), string_to_table(s.outcomes, null)${join(arrays, '')})
         with ordinality i(key, outcome${join(names, '')}, n)
-      join ${scope.from()} on ${keyIs(type, scope.root, raw('i.key'))}
+      left join ${scope.from()} on ${keyIs(type, scope.root, raw('i.key'))}
       where s.run = ${value(runId)}::uuid and s.part = ${value(part)}::int and i.outcome = ${letter('changed')}
-        and (${join(differs, ' or ')})) d`;
+        and (${scope.keys()[0]!} is null or ${join(differs, ' or ')})) d`;
 }

@@ -28,6 +28,8 @@ export interface Taken {
     readonly found: CheckedSelection | null;
   } | null;
   readonly overwrite: boolean;
+  /** Related records that were edited since stay as they are, and those they belong to are undone all the same. */
+  readonly leaveEdited: boolean;
 }
 
 /** The part of a run that is taken back, and what does so. */
@@ -40,6 +42,10 @@ export interface Undoing {
   readonly reads: readonly Checked[];
   readonly env: Env;
   readonly taken: Taken;
+  /** Related records that hold back those they belong to: `part`, `owner`, `verdict`, `cause`; null: none. */
+  readonly hindered: Sql | null;
+  /** Place of `back` among the parts of the undo. */
+  readonly at: number;
 }
 
 /** Stretches of a run's positions, lower end in, upper end out. */
@@ -63,9 +69,11 @@ export function undoRows(undoing: Undoing, stretch: Stretch, batchSize: number):
   }
 }
 
-function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stretch: Stretch, batchSize: number): Sql {
+function valuesBack(undoing: Undoing, stretch: Stretch, batchSize: number): Sql {
+  const { run, part, type, back, reads, env, taken } = undoing;
   const { writes } = back;
   const scope = new Scope(type, env);
+  const held = heldBack(undoing, raw('c.key'));
   const now = writes.map((f) => asText(scope.own(f)));
   const written = writes.map(writtenOf);
   // A field that is back already, alone or by an undo in part, is nobody's edit.
@@ -88,10 +96,10 @@ function valuesBack({ run, part, type, back, reads, env, taken }: Undoing, stret
       : raw(`row_number() over (order by m.position desc, m.c_n${back.passing ? ' desc' : ''})`);
   return sql`
     select ${n} as n, m.*,
-      case when not m.present then ${letter('gone')} ${right}${edited}else ${letter('will_change')} end as verdict
+      case when not m.present then ${letter('gone')} ${right}${edited}${held.when}else ${letter('will_change')} end as verdict
     from (
-      select c.position, c.n as c_n, c.key, ${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
-        coalesce(${hash}, 0) as signature, null::text as cause${spot}, ${join(columns, ', ')}
+      select c.position, c.n as c_n, c.key, ${held.columns}${scope.keys()[0]!} is not null as present, ${join(asWritten, ' and ')} as as_written,
+        coalesce(${hash}, 0) as signature${spot}, ${join(columns, ', ')}
       from (${doneRows(run, part, writes, stretch, among(taken, env, raw('i.key')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;
@@ -107,7 +115,9 @@ export function writtenOf(field: string, i: number): Sql {
 }
 
 /** What was made is removed, if it is just as it was made. */
-function madeRemoved({ run, part, type, back, reads, env, taken }: Undoing, stretch: Stretch): Sql {
+function madeRemoved(undoing: Undoing, stretch: Stretch): Sql {
+  const { run, part, type, back, reads, env, taken } = undoing;
+  const held = heldBack(undoing, raw('c.made'));
   const scope = new Scope(type, env);
   const columns = back.writes.map(
     (f, i) => sql`${asText(scope.own(f))} as ${raw(`old_${i + 1}`)}, null::text as ${raw(`new_${i + 1}`)}`,
@@ -116,32 +126,53 @@ function madeRemoved({ run, part, type, back, reads, env, taken }: Undoing, stre
   const edited = taken.overwrite ? raw('') : sql`when not m.as_made then ${letter('edited_since')} `;
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
-      case when not m.present then ${letter('gone')} ${edited}else ${letter('will_change')} end as verdict
+      case when not m.present then ${letter('gone')} ${edited}${held.when}else ${letter('will_change')} end as verdict
     from (
-      select c.position, c.n as c_n, c.made as key, ${join(keyNames(keyUnpacked(type, raw('c.made'))), ', ')},
+      select c.position, c.n as c_n, c.made as key, ${held.columns}${join(keyNames(keyUnpacked(type, raw('c.made'))), ', ')},
         ${scope.keys()[0]!} is not null as present, ${wholeSignature(scope)} is not distinct from c.made_as as as_made,
-        coalesce(${hash}, 0) as signature, null::text as cause, ${join(columns, ', ')}
+        coalesce(${hash}, 0) as signature, ${join(columns, ', ')}
       from (${doneRows(run, part, [], stretch, among(taken, env, raw('i.made')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.made'))}
     ) m`;
 }
 
 /** What was removed is made again under the same key, if no other has taken it. */
-function removedMadeAgain({ run, part, type, back, env, taken }: Undoing, stretch: Stretch): Sql {
+function removedMadeAgain(undoing: Undoing, stretch: Stretch): Sql {
+  const { run, part, type, back, env, taken } = undoing;
   const { writes } = back;
   const scope = new Scope(type, env);
+  const isTaken = sql`${scope.keys()[0]!} is not null`;
+  const again = sql`case when ${isTaken} then 'There is a record with this key again.' end`;
+  const held = heldBack(undoing, raw('c.key'), again);
   const columns = writes.map(
     (_, i) => sql`null::text as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`,
   );
   return sql`
     select row_number() over (order by m.position desc, m.c_n desc) as n, m.*,
-      case when m.cause is not null then ${letter('not_allowed')} else ${letter('will_change')} end as verdict
+      case when m.is_taken then ${letter('not_allowed')} ${held.when}else ${letter('will_change')} end as verdict
     from (
-      select c.position, c.n as c_n, c.key, 0::bigint as signature,
-        case when ${scope.keys()[0]!} is not null then 'There is a record with this key again.' end as cause, ${join(columns, ', ')}
+      select c.position, c.n as c_n, c.key, ${held.columns}0::bigint as signature, ${isTaken} as is_taken, ${join(columns, ', ')}
       from (${doneRows(run, part, writes, stretch, among(taken, env, raw('i.key')))}) c
       left join ${scope.from()} on ${keyIs(type, scope.root, raw('c.key'))}
     ) m`;
+}
+
+/**
+ * What a related record that holds back its own says of that: columns `cause` and `held`, and how the verdict comes of it.
+ * `before`: another cause, that comes before it.
+ */
+function heldBack(
+  { hindered, at }: Undoing,
+  owner: Sql,
+  before: Sql = raw('null::text'),
+): { readonly columns: Sql; readonly when: Sql } {
+  if (!hindered) return { columns: sql`${before} as cause, `, when: raw('') };
+  const first = (what: string): Sql =>
+    sql`(select h.${raw(what)} from ${hindered} h where h.part = ${value(at)}::int and h.owner = ${owner} order by h.cause limit 1)`;
+  return {
+    columns: sql`coalesce(${before}, ${first('cause')}) as cause, ${first('verdict')} as held, `,
+    when: raw('when m.held is not null then m.held '),
+  };
 }
 
 /** The records that a run changed, made or removed: `position`, `altered`, `key`, `made`, `made_as`, `old_1`, `new_1`… */

@@ -1,5 +1,4 @@
 import {
-  asText,
   fieldNow,
   identifier,
   join,
@@ -23,8 +22,10 @@ import {
 import { isAltered } from './altered';
 import { claimedAt, type Asking, type Fresh } from './claim';
 import { itemsOf, unpackedItems, type Slice } from './items';
-import { isFoundBySpot, keyNames, letter, madeAgain, sameAs, valueJoins } from './rows';
+import { isFoundBySpot, keyNames, letter, madeAgain, sameAs } from './rows';
+import { storedOtherwise, type Stored } from './stored';
 import { parkingOf } from './unique';
+import type { Proven, Writing } from './writing';
 
 /** A part made ready to be applied: its type and trees as the catalog of the moment has them. */
 export interface Updating {
@@ -110,7 +111,7 @@ export function updateSwiftly(part: Updating, asking: Asking, gate: Sql, positio
 }
 
 /** Writes those records of the stretch `claimed` that are there as the preview saw them. */
-function oneByOne(part: Updating, preview: string, { way, whole }: Swiftly): Sql {
+function oneByOne(part: Updating, preview: string, { way, whole }: Swiftly): Proven {
   const { type } = part;
   const places = way === 'placed';
   const scope = new Scope(type, part.env);
@@ -133,7 +134,7 @@ function oneByOne(part: Updating, preview: string, { way, whole }: Swiftly): Sql
  * what was frozen; else none. What is written is worked out again, which is the same as what was frozen: that is part of the
  * proof. Two looks at the same records must see the same (see `beginning`).
  */
-function allTogether({ type, reads, writes, makes, env }: Updating, preview: string, { whole }: Swiftly): Sql {
+function allTogether({ type, reads, writes, makes, env }: Updating, preview: string, { whole }: Swiftly): Proven {
   const scope = new Scope(type, env);
   const fields = writes.map((name) => fieldNow(type, name));
   const values = madeAgain(makes!, fields, scope);
@@ -161,12 +162,12 @@ function allTogether({ type, reads, writes, makes, env }: Updating, preview: str
  * with a thousand in a loop (measured: ten times the run); locked rows are found again by their place in the table,
  * which no one can move meanwhile, rather than by the key (a tenth less).
  */
-export function updateCarefully(part: Updating, slice: Slice): Sql {
+export function updateCarefully(part: Updating, slice: Slice): Writing<Applied, Stored> {
   const { type } = part;
   const scope = new Scope(type, part.env);
   const hash = signature(part.reads, scope);
   const ordered = part.passing ? raw('(select * from locked order by n)') : raw('locked');
-  return sql`
+  const write = sql`
     ${mark(part)}with locked as materialized (
       select item.*, ${join(keyNames(placeColumns(type, scope.root)), ', ')}, ${hash} = item.signature as same
       from (${itemsOf(part.writes, slice)}) item
@@ -179,6 +180,11 @@ export function updateCarefully(part: Updating, slice: Slice): Sql {
     )
     select array(select n::int from written) as changed, array(select n::int from locked where same) as same,
       array(select n::int from locked where not same) as edited`;
+  const isParked = part.passing?.how === 'around';
+  // Also where nothing is known that would store another: it may have been made since the catalog was read.
+  const stored = ([applied]: readonly Applied[]): Sql | null =>
+    isParked || applied!.changed.length === 0 ? null : storedOtherwise(part, { ...slice, only: applied!.changed });
+  return { write, stored };
 }
 
 /** Has the records of the slice, which are held, give up the value that they pass on: blank or, where it may not be, one that none has. */
@@ -189,11 +195,14 @@ function parked({ type }: Updating, name: string): Sql {
 }
 
 /** Writes the frozen values to records that have given up theirs in this transaction: `n` of each. */
-export function updateParked(part: Updating, slice: Slice): Sql {
+export function updateParked(part: Updating, slice: Slice): Writing<{ n: number }, Stored> {
   const { type } = part;
   const t = raw('t');
-  return sql`update ${writtenTable(type)} t set ${sets(part, 'i')} from (${itemsOf(part.writes, slice)}) i
-    where ${keyIs(type, t, raw('i.key'))} returning i.n::int as n`;
+  return {
+    write: sql`update ${writtenTable(type)} t set ${sets(part, 'i')} from (${itemsOf(part.writes, slice)}) i
+      where ${keyIs(type, t, raw('i.key'))} returning i.n::int as n`,
+    stored: (written) => storedOtherwise(part, { ...slice, only: written.map((w) => w.n) }),
+  };
 }
 
 /** What a record just read is found again by: its place in the table or, where there are none, its key. */
@@ -222,44 +231,4 @@ function sets({ type, writes }: Updating, from: string): Sql {
 /** A frozen text as a value for a field: one that is too long by now is refused, where a cast would cut it. */
 export function assigned(text: Sql, { dbType }: Pick<Field, 'dbType'>): Sql {
   return dbType.startsWith('character') ? text : sql`${text}::${raw(dbType)}`;
-}
-
-/** A record whose stored values are others than were written, in this transaction. */
-export interface Stored {
-  readonly n: number;
-  /** Field → what is stored. */
-  readonly altered: Readonly<Record<string, string | null>>;
-  /** Everything that was written has been put back as it was before. */
-  readonly put_back: boolean;
-}
-
-/**
- * Which of these records hold something else than was written: what triggers made of it, before and after. `made`: they are new
- * ones, and these their keys.
- */
-export function storedOtherwise(
-  part: Pick<Updating, 'type' | 'writes' | 'env'>,
-  slice: Slice,
-  made: readonly { readonly n: number; readonly key: string }[] | null = null,
-): Sql {
-  const { type, writes } = part;
-  const scope = new Scope(type, part.env);
-  const stored = writes.map((f) => asText(scope.own(f)));
-  const names = writes.map((_, i) => raw(`new_${i + 1}, old_${i + 1}`));
-  const arrays = writes.map((_, i) => raw(`unnest(v${i + 1}.new), unnest(v${i + 1}.old)`));
-  const differs = stored.map((s, i) => sql`${s} is distinct from ${raw(`i.new_${i + 1}`)}`);
-  const told = writes.map(
-    (f, i) => sql`case when ${differs[i]!} then jsonb_build_object(${value(f)}::text, ${stored[i]!}) else '{}' end`,
-  );
-  const back = stored.map((s, i) => sql`${s} is not distinct from ${raw(`i.old_${i + 1}`)}`);
-  const keys = made
-    ? sql`join unnest(${value(made.map((m) => m.n))}::int[], ${value(made.map((m) => m.key))}::text[]) made(n, key) on made.n = i.n `
-    : raw('');
-  return sql`
-    select i.n::int as n, ${join(told, ' || ')} as altered, ${join(back, ' and ')} as put_back
-    from tantamos.batch b ${valueJoins(writes, 'b.preview', 'b.position')}
-    cross join lateral rows from (unnest(b.keys), ${join(arrays, ', ')}) with ordinality i(key, ${join(names, ', ')}, n)
-    ${keys}left join ${scope.from()} on ${keyIs(type, scope.root, made ? raw('made.key') : raw('i.key'))}
-    where b.preview = ${value(slice.previewId)}::uuid and b.position = ${value(slice.batch)}::int
-      and i.n = any(${value(slice.only)}::int[]) and (${join(differs, ' or ')})`;
 }
