@@ -324,7 +324,7 @@ describe('somebody new adds one of each', () => {
         route: '/api/bells/{id}' in document.paths && 'BellView' in document.components.schemas,
         client: typeof new Client({ base: '' }).ringBell,
         handler: typeof handlers.bells,
-        outcome: core.equation({ ...core.noTotals, matched: 1, asleep: 1 }),
+        outcome: core.equation({ ...core.noTotals, matched: 1, asleep: 1 }, []),
         kind: core.baseStoredAs('inet'),
       }));`;
     writeFileSync(join(out, 'asked.js'), asked);

@@ -76,7 +76,7 @@ describe('the command line', () => {
     expect(looked.out.trim().split('\r\n')).toHaveLength(10);
 
     const unasked = await cli(['run', id]);
-    expect(unasked).toMatchObject({ code: 2, err: expect.stringContaining('say how many will change: --expect 191') });
+    expect(unasked).toMatchObject({ code: 2, err: expect.stringContaining('give the number: --expect 191') });
     expect(await cli(['run', id, '--expect', '190'])).toMatchObject({
       code: 5,
       err: expect.stringContaining('191 will change, not 190. Nothing was changed.'),

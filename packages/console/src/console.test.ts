@@ -92,7 +92,7 @@ describe('the console, in Chromium', () => {
     await page.waitForURL(/\/previews\//).catch(async (error: Error) => {
       throw new Error(`${error.message}: ${await page.getByRole('complementary').innerText()}`);
     });
-    await text('9 records are not allowed').waitFor();
+    await text('9 records will be left alone').waitFor();
     await expect(() => equation()).toBecome('200 matched = 191 will change + 9 not allowed');
     await page.getByRole('tab', { name: /Not allowed/ }).click();
     await text('A confirmed booking needs a site.').first().waitFor();

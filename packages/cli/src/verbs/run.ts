@@ -214,7 +214,7 @@ async function started(api: Client, now: RunView, detach?: true): Promise<number
 /** Asks the person; the number itself where much is at stake. Null: they said no. */
 async function confirmed(p: PreviewView): Promise<number | null> {
   const count = p.totals.will_change;
-  if (!hasTerminal()) throw new UsageError(`Without a terminal, enter how many: --expect ${count}`);
+  if (!hasTerminal()) throw new UsageError(`Without a terminal, give the number: --expect ${count}`);
   showPreview(p);
   if (!p.expectRequired) return /^y(es)?$/i.test(await ask(`${startWords(p.parts)}? [y/N] `)) ? count : null;
   const typed = await ask(`${willWords(p.parts)}. Type the number to start: `);

@@ -41,8 +41,11 @@ export function PreviewSide({
             <p key={c.cause} className={note}>
               <TriangleAlert className="mt-0.5 size-4 shrink-0 text-pending" aria-hidden="true" />
               <span>
-                <b className="font-medium">{counted(c.count, 'record is', 'records are')} not allowed</b> and will be
-                left alone: {c.cause}{' '}
+                <b className="font-medium">
+                  {counted(c.count, 'record', 'records')} will{' '}
+                  {p.kind === 'undo' ? 'not be undone' : 'be left alone (not allowed)'}
+                </b>
+                : {c.cause}{' '}
                 <LinkButton onClick={() => onCause(c.cause)}>Look at {c.count === 1 ? 'it' : 'them'}</LinkButton>
               </span>
             </p>
