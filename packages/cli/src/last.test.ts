@@ -38,7 +38,7 @@ describe('what is said on the command line', () => {
       expect((await cli(wrong)).code).not.toBe(0);
     expect(await cli(['run', 'last', '--expect', '1'])).toMatchObject({
       code: 2,
-      err: expect.stringContaining('did not come to be'),
+      err: expect.stringContaining('“last” never means an older one'),
     });
   });
 

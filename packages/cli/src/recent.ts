@@ -11,6 +11,12 @@ import { UsageError } from './trouble';
 const file = join(folder, 'last.json');
 const mostKept = 100;
 export type Kind = 'preview' | 'run' | 'file';
+/** How a person gives another one. */
+const whichOf: Record<Kind, string> = {
+  preview: 'Give its id (tantamos previews).',
+  run: 'Give its id (tantamos runs).',
+  file: 'Read one: tantamos file read FILE TYPE',
+};
 
 interface Entry {
   readonly preview?: string | null;
@@ -42,8 +48,8 @@ export function last(kind: Kind): string {
   if (id) return id;
   throw new UsageError(
     id === null
-      ? `The last ${kind} that was asked for here did not come to be; “last” is never an older one. Say which: tantamos ${kind}s`
-      : `No ${kind} was made from this terminal yet, so there is no last one. Say which: tantamos ${kind}s`,
+      ? `The last ${kind} from this terminal failed, and “last” never means an older one. ${whichOf[kind]}`
+      : `There is no ${kind} from this terminal yet, so there is no last one. ${whichOf[kind]}`,
   );
 }
 
@@ -54,14 +60,11 @@ export function rememberFile(id: string): void {
 
 /** The file that is meant: the last one where nothing is said, or whose id begins so. */
 export function lastFile(said: string | undefined): string {
+  if (said === undefined || said === 'last') return last('file');
+  if (/^[0-9a-f]{8}-[0-9a-f-]{27}$/i.test(said)) return said;
   const id = read()[here()]?.file;
-  if (said !== undefined && /^[0-9a-f]{8}-[0-9a-f-]{27}$/i.test(said)) return said;
-  if (id && (said === undefined || said === 'last' || isMeant(id, said))) return id;
-  throw new UsageError(
-    said === undefined
-      ? 'No file was read from this terminal yet: tantamos file read FILE TYPE'
-      : `The last file read from this terminal is another than ${said}; say its whole id.`,
-  );
+  if (id && isMeant(id, said)) return id;
+  throw new UsageError(`The last file read from this terminal is another than ${said}; enter its whole id.`);
 }
 
 function here(): string {

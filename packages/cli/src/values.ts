@@ -3,7 +3,7 @@ import type { FileWork, JobBody } from '@tantamos/contract';
 import type { Command } from 'commander';
 import { planned, withFileOptions, type FileOptions } from './file-options';
 import { readJob, withJobOptions, type JobOptions } from './job-options';
-import { rememberFile } from './recent';
+import { remember, rememberFile } from './recent';
 import { UsageError } from './trouble';
 
 export interface ValuesOptions extends JobOptions, Omit<FileOptions, 'match' | 'unknown' | 'several'> {
@@ -31,6 +31,7 @@ async function ofFile(api: Client, type: string | undefined, path: string, o: Va
   if (o.list !== undefined) throw new UsageError('Say --values or --list, not both.');
   if (o.again !== undefined || o.job !== undefined)
     throw new UsageError('--values begins a job of its own: leave out --again and --job.');
+  remember('file', null);
   const work = await planned(api, type, path, o);
   rememberFile(work.file.id);
   return work;

@@ -40,7 +40,13 @@ export const queries = {
   aboutRules: ['rules'] as const,
   /** All rules, or those of a type. */
   rules: (type?: string) =>
-    queryOptions({ queryKey: ['rules', type ?? null], queryFn: () => api.rules({ type }), staleTime: 10_000 }),
+    queryOptions({
+      queryKey: ['rules', type ?? null],
+      queryFn: () => api.rules({ type }),
+      staleTime: 10_000,
+      // What is being counted again is asked for until it is there.
+      refetchInterval: (q) => (q.state.data?.some((r) => r.stale) ? 3000 : false),
+    }),
   ruleVersions: (name: string) =>
     queryOptions({ queryKey: ['rules', 'versions', name], queryFn: () => api.ruleVersions(name), staleTime: 0 }),
 

@@ -4,7 +4,7 @@ import { exitCodes } from '../exit';
 import { planned, withFileOptions, type FileOptions } from '../file-options';
 import { listed, print, readFormat, talk, outFile } from '../output';
 import { oneOf, wholeNumber } from '../options';
-import { lastFile, rememberFile } from '../recent';
+import { lastFile, remember, rememberFile } from '../recent';
 import { client } from '../session';
 import { acting, type Verb } from './verb';
 
@@ -31,6 +31,7 @@ export const file: Verb = (program) => {
     .option('--format <format>', 'table or json', 'table')
     .action(
       acting(async (path: string, type: string, o: FileOptions & { format: string }) => {
+        remember('file', null);
         const work = await planned(client(), type, path, o);
         rememberFile(work.file.id);
         if (readFormat(o.format) !== 'table') print({ columns: [], rows: [] }, 'json', work);

@@ -136,6 +136,7 @@ export const job: Verb = (program) => {
     .action(
       acting(async (name: string, o: UseOptions & RunOptions) => {
         const api = client();
+        remember('run', null);
         const p = await followPreview(api, await used(api, name, o));
         if (p.state !== 'ready' || p.totals.will_change === 0) return finish(api, p, 'table');
         remember('preview', p.id);

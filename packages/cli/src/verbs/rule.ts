@@ -35,11 +35,12 @@ export const rule: Verb = (program) => {
           r.name,
           r.type,
           r.source === 'database' ? 'database' : r.trouble !== null ? 'in trouble' : r.isOn ? 'on' : 'off',
-          r.broken === null ? null : number(r.broken),
+          r.broken === null ? null : `${number(r.broken)}${r.stale ? ' (old)' : ''}`,
+          r.countedAt === null ? null : moment(r.countedAt),
           r.source === 'database' ? r.message : r.words,
           r.mendWords,
         ]);
-        const columns = ['rule', 'type', 'state', 'broken', 'asks', 'mend'];
+        const columns = ['rule', 'type', 'state', 'broken', 'counted', 'asks', 'mend'];
         print({ columns, numbers: ['broken'], rows }, readFormat(o.format), all);
         if (!all.some((r) => r.source === 'own'))
           talk('None of your own yet: tantamos rule save NAME TYPE --holds … --message …');
@@ -176,10 +177,16 @@ function readLine(line: string): AllowedBody {
   return readAllowed(line.slice(0, at), line.slice(at + 1));
 }
 
+/** “34 break it (counted 2026-12-01 14:02)” */
+export function brokenWords({ broken, countedAt, stale }: RuleView): string {
+  const when = countedAt === null ? '' : ` (counted ${moment(countedAt)}${stale ? ', before the last run' : ''})`;
+  return `${number(broken!)} ${broken === 1 ? 'breaks' : 'break'} it${when}`;
+}
+
 function tell(r: RuleView): void {
   const state = r.isOn ? 'on' : 'off';
   if (r.ofChange) return talk(`“${r.name}” is ${state}.`);
-  const now = r.broken === null ? '' : `: ${number(r.broken)} ${r.typeLabel.toLowerCase()} break it today`;
+  const now = r.broken === null ? '' : `: ${brokenWords(r)}`;
   talk(`“${r.name}” is ${state}${now}.`);
   if (r.broken && !r.isOn) talk(`Look at them: tantamos find ${r.type} -f "breaks_rule('${r.name}')"`);
   if (r.broken && r.mendWords) talk(`Mend them: tantamos rule mend "${r.name}"`);

@@ -52,6 +52,8 @@ export const run: Verb = (program) => {
     .action(
       acting(async (said: string, o: RunOptions) => {
         const api = client();
+        // Whatever becomes of it, “last” is never an older run.
+        remember('run', null);
         return startRun(api, await findPreview(api, said), o);
       }),
     );
@@ -73,6 +75,7 @@ export const run: Verb = (program) => {
         const api = client();
         const source = await findRun(api, said);
         remember('preview', null);
+        if (o.expect !== undefined) remember('run', null);
         const body = {
           why: o.why,
           ...(o.type === undefined ? {} : { type: o.type }),
@@ -185,6 +188,7 @@ export const run: Verb = (program) => {
 };
 
 export async function startRun(api: Client, p: PreviewView, o: RunOptions): Promise<number> {
+  remember('run', null);
   const me = await api.me();
   if (p.madeBy !== me.name) talk(`This preview was made by ${p.madeBy}; the run keeps both your names.`);
   const expect = o.expect ?? (await confirmed(p));

@@ -1,9 +1,10 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RuleView, RunView } from '@tantamos/contract';
 import { doneShort, shortId } from '@tantamos/core';
-import { moment, number, out, print, readFormat, talk } from '../output';
+import { moment, out, print, readFormat, talk } from '../output';
 import { client } from '../session';
 import { stateText } from '../show';
+import { brokenWords } from './rule';
 import { acting, type Verb } from './verb';
 
 export const start: Verb = (program) => {
@@ -64,7 +65,7 @@ function part(title: string, rows: (string | null)[][]): void {
   out('');
 }
 
-function brokenText({ ofChange, broken }: RuleView): string {
-  if (ofChange) return 'about changes';
-  return broken === null ? 'not counted' : `${number(broken)} break it`;
+function brokenText(rule: RuleView): string {
+  if (rule.ofChange) return 'about changes';
+  return rule.broken === null ? 'not counted' : brokenWords(rule);
 }

@@ -1,4 +1,5 @@
 import type { FoundRecord, TypeView } from '@tantamos/contract';
+import { doneWords } from '@tantamos/core';
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
@@ -8,6 +9,7 @@ import { Shown } from '../components/Change';
 import { counted, keyWords, number } from '../components/format';
 import { textInput } from '../components/inputs';
 import { Problems } from '../components/Problems';
+import { restoredWords } from '../record/small-run';
 import { isInSight, type Cells, type Conflict } from './useCells';
 import { keysOf, listed, mostNow, withoutCells, type ListedCell } from './cells';
 
@@ -37,7 +39,7 @@ export function CellsBar(props: Props) {
         </p>
       )}
       {change.data && change.data.conflicts.length === 0 && <Done {...props} />}
-      {undone && <p role="status">Restored.</p>}
+      {undone && <p role="status">{restoredWords(undone, number)}</p>}
       <Problems error={change.error ?? undo.error} />
     </section>
   );
@@ -169,13 +171,17 @@ function Conflicts({
 }
 
 function Done({ cells: { change, undo } }: Props) {
-  const { run, left } = change.data!;
+  const { run, alreadyRight, left } = change.data!;
   return (
     <div className="space-y-1">
       <p role="status" className="flex items-center gap-3">
         {run && run.totals.changed > 0 ? (
           <>
-            <b className="font-semibold">{counted(run.totals.changed, 'record')} changed.</b>
+            <span>
+              <b className="font-semibold">{doneWords(run.parts, number)}.</b>
+              {alreadyRight > 0 && ` ${number(alreadyRight)} already right.`}
+              {left.length > 0 && ` ${number(left.length)} not changed.`}
+            </span>
             <Button busy={undo.isPending} onClick={() => undo.mutate(run.id)}>
               Undo
             </Button>
@@ -186,7 +192,7 @@ function Done({ cells: { change, undo } }: Props) {
         ) : left.length === 0 ? (
           'They have these values already.'
         ) : (
-          'Nothing was changed.'
+          `Nothing was changed.${alreadyRight > 0 ? ` ${number(alreadyRight)} already right.` : ''}`
         )}
         <button
           type="button"

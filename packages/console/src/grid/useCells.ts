@@ -5,7 +5,7 @@ import { api, queryClient } from '../app/api';
 import { keyWords } from '../components/format';
 import type { Draft } from '../job/draft';
 import { queries } from '../queries';
-import { previewNow, runNow, undoNow, workedOut } from '../record/small-run';
+import { previewNow, runNow, undoNow, workedOut, type SmallRun } from '../record/small-run';
 import { jobOfCells, keysOf, listed, withCells, withoutCells, type PendingCells } from './cells';
 
 /** A cell that somebody else has changed since it was edited here. */
@@ -27,6 +27,8 @@ export interface LeftRecord {
 export interface CellsDone {
   readonly run: RunView | null;
   readonly conflicts: readonly Conflict[];
+  /** Records that had these values already. */
+  readonly alreadyRight: number;
   readonly left: readonly LeftRecord[];
 }
 
@@ -40,7 +42,7 @@ interface CellsSeen {
 export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>) => void) {
   const { cells } = draft;
   const [why, setWhy] = useState('');
-  const [undone, setUndone] = useState(false);
+  const [undone, setUndone] = useState<SmallRun | null>(null);
   // As they are now, and as they were when they were last sent.
   const latest = useRef(cells);
   const sent = useRef(cells);
@@ -51,7 +53,7 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
     // What is under way goes on, and tells of itself when it is done.
     if (!change.isPending) change.reset();
     if (!look.isPending) look.reset();
-    setUndone(false);
+    setUndone(null);
     set({ cells: next });
   };
   const refresh = async (): Promise<void> => {
@@ -89,9 +91,9 @@ export function useCells(type: string, draft: Draft, set: (next: Partial<Draft>)
   const conflicts = change.data?.conflicts ?? look.data?.conflicts ?? [];
   const undo = useMutation({
     mutationFn: (run: string) => undoNow(run),
-    onSuccess: async () => {
+    onSuccess: async (done) => {
       change.reset();
-      setUndone(true);
+      setUndone(done);
       await refresh();
     },
   });
@@ -110,7 +112,7 @@ export type Cells = ReturnType<typeof useCells>;
 async function written(type: string, cells: PendingCells, why: string): Promise<CellsDone> {
   const preview = await previewNow(jobOfCells(type, cells, why));
   const { records, conflicts } = await heldAgainst(preview, cells);
-  if (conflicts.length > 0) return { run: null, conflicts, left: [] };
+  if (conflicts.length > 0) return { run: null, conflicts, alreadyRight: 0, left: [] };
   const done = await ran(preview, records);
   const gone = keysOf(cells).filter((key) => !records.some((r) => r.key === key));
   return {
@@ -147,7 +149,8 @@ async function ran(preview: PreviewView, records: readonly JournalRecord[]): Pro
   const left = after
     .filter((r) => !['changed', 'already_right'].includes(r.outcome))
     .map((r) => ({ key: r.key, record: r.name || keyWords(r.key), why: whyLeft(r) }));
-  return { run, conflicts: [], left };
+  const alreadyRight = after.filter((r) => r.outcome === 'already_right').length;
+  return { run, conflicts: [], alreadyRight, left };
 }
 
 function whyLeft({ cause, outcome }: JournalRecord): string {

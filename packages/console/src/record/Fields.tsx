@@ -130,7 +130,7 @@ export function Fields({ record, type }: Props) {
         {change.data && <Told done={change.data} busy={undo.isPending} onUndo={(run) => undo.mutate(run)} />}
         {undo.data && (
           <p role="status">
-            {undo.data.run?.totals.changed ? 'Restored.' : 'It was not put back: somebody has changed it since.'}
+            {undo.data.run?.totals.changed ? 'Restored.' : 'Not restored: somebody has changed it since.'}
           </p>
         )}
         <Problems error={change.error ?? undo.error} />

@@ -40,3 +40,12 @@ export async function runNow(preview: PreviewView): Promise<SmallRun> {
   if (isMoving(run.state)) for await (const next of api.runEvents(run.id)) if (!isMoving((run = next).state)) break;
   return { preview, run };
 }
+
+/** What an undo of a small change has come to: “Restored.” only where all of it is. */
+export function restoredWords({ preview, run }: SmallRun, number: (n: number) => string): string {
+  const { matched } = preview.totals;
+  const restored = (run?.totals.changed ?? 0) + (run ? run.totals.already_right : preview.totals.already_right);
+  if (restored === matched) return 'Restored.';
+  const left = matched - restored;
+  return `${number(restored)} of ${number(matched)} restored. ${number(left)} ${left === 1 ? 'was' : 'were'} left: changed since, in use or refused.`;
+}

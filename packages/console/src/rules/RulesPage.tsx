@@ -171,6 +171,11 @@ function OwnRule({
           <span className="text-quiet">of changes</span>
         ) : rule.broken === null ? (
           <span className="text-quiet">not counted</span>
+        ) : rule.stale ? (
+          // Never an old number as if it were true now.
+          <span className="text-quiet" title={`${number(rule.broken)} before the last run, ${moment(rule.countedAt!)}`}>
+            counting…
+          </span>
         ) : rule.broken === 0 ? (
           'none'
         ) : (
@@ -181,6 +186,9 @@ function OwnRule({
           >
             {number(rule.broken)}
           </LinkButton>
+        )}
+        {rule.countedAt !== null && !rule.stale && (
+          <span className="block text-xs text-quiet">{moment(rule.countedAt)}</span>
         )}
       </td>
       <td className={tableCell}>

@@ -142,7 +142,9 @@ function RuleLine({ rule }: { rule: RuleView }) {
     ? 'about changes'
     : rule.broken === null
       ? 'not counted yet'
-      : `${number(rule.broken)} break it`;
+      : rule.stale
+        ? 'counting…'
+        : `${number(rule.broken)} ${rule.broken === 1 ? 'breaks' : 'break'} it (counted ${moment(rule.countedAt!)})`;
   return (
     <Item to="/rules" title={rule.message}>
       {rule.trouble === null ? (

@@ -72,6 +72,7 @@ export interface Progress {
 export interface Note {
   readonly code:
     | 'given_unused'
+    | 'rule_returns'
     | 'related_gone'
     | 'related_edited'
     | 'stored_otherwise'

@@ -30,6 +30,7 @@ import type { Compiler } from '../jobs/compiler';
 import { unusedGiven } from '../jobs/given';
 import type { Gate } from '../rights/gate';
 import type { Seen } from '../rights/seen';
+import { returnedNotes } from '../rules/returned';
 import { ruleNotes } from '../rules/notes';
 import { alongNotes } from './along-notes';
 import { inactiveNotes, ownNotes, perNotes, usesNotes } from './concerned';
@@ -62,8 +63,8 @@ export interface Compiled {
 /** What the rows of previews stand for. */
 export class Works {
   constructor(
-    private readonly database: Database,
-    private readonly compiler: Compiler,
+    readonly database: Database,
+    readonly compiler: Compiler,
     private readonly accounts: Accounts,
     private readonly gate: Gate,
   ) {}
@@ -106,7 +107,10 @@ export class Works {
             row.undo_which,
             matched?.reduce((n, m) => n + m, 0),
           ),
-        notes: async () => alongNotes(left, seen.catalog),
+        notes: async (id) => [
+          ...alongNotes(left, seen.catalog),
+          ...(await returnedNotes(this, seen, id, row.work_order)),
+        ],
         figures: noFigures,
       };
     }

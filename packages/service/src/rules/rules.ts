@@ -14,10 +14,12 @@ import {
   quote,
   ruleWords,
   within,
+  type Catalog,
   type Env,
   type RecordType,
   type RuleSaid,
 } from '@tantamos/core';
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import { answerNames } from '../catalog/names';
@@ -31,6 +33,7 @@ import type { Seen } from '../rights/seen';
 import { mostVersions, mustHaveRoom } from '../storage/room';
 import { restingOnRule } from './users';
 import { turns } from '../turns';
+import { staleRules } from './stale';
 import { ruleContext, troubleOf } from './context';
 
 interface Row {
@@ -52,11 +55,16 @@ const toldDays = 60;
 /** Any number will do as long as every Tantamos uses the same one. */
 const countLock = 741_000_004;
 const countEvery = 3_600_000;
+/** A count is not repeated within this time while a run is at work, and waited for this long by who asks; in ms. */
+const countedFor = 5000;
+const waitForCounts = 2000;
 
 /** The workspace's own rules, each with all its versions, and how many records break each, by day. */
 export class Rules {
   private timer: NodeJS.Timeout | undefined;
   private closed = false;
+  private readonly recounting = new Map<string, Promise<void>>();
+  private lastRecount: Promise<void> = Promise.resolve();
 
   constructor(
     private readonly database: Database,
@@ -68,15 +76,25 @@ export class Rules {
   /** Own rules and the database's checks on what the person may see; of one type, where one is said. */
   async list(seen: Seen, typeId?: string): Promise<RuleView[]> {
     const type = typeId === undefined ? undefined : seen.catalog.type(typeId);
-    const rows = await this.database.rows<Row & Record<string, unknown>>(`${selectRules} order by lower(r.name)`, [
-      toldDays,
-    ]);
     const env = await this.env();
+    const rows = async (): Promise<readonly Row[]> => {
+      const all = await this.database.rows<Row & Record<string, unknown>>(`${selectRules} order by lower(r.name)`, [
+        toldDays,
+      ]);
+      return all.filter((r) => type === undefined || r.type === type.id);
+    };
+    let found = await rows();
+    // Only who sees everything sees counts.
+    let stale = seen.isWhole ? await this.stale(found, env) : new Set<string>();
+    if (stale.size > 0 && (await this.recounted(found.filter((r) => stale.has(r.name))))) {
+      found = await rows();
+      stale = await this.stale(found, env);
+    }
     const own: RuleView[] = [];
     const turn = turns();
-    for (const row of rows.filter((r) => type === undefined || r.type === type.id)) {
+    for (const row of found) {
       await turn();
-      const shown = view(row, seen, env);
+      const shown = view(row, seen, env, stale.has(row.name));
       if (shown) own.push(shown);
     }
     const types = type ? [type] : seen.catalog.types.filter((t) => !t.hidden);
@@ -191,13 +209,77 @@ export class Rules {
       fail('bad_value', `“${clip(rule.name)}” is about changes, so no record breaks it by itself.`, { where: 'name' });
     const selection = { type: rule.type, filter: `breaks_rule(${quote(rule.name)})` };
     const { selection: checked } = await this.compiler.selection(seen, selection);
+    const at = await this.clock();
     const [counted] = await this.database
       .askWithin<{ count: number }>(countRecords(checked), longestSearch, signal)
       .catch(asProblem);
     const broken = counted?.count ?? 0;
-    if (!seen.isWhole) return { ...rule, broken, countedAt: new Date().toISOString() };
-    await this.database.rows(keepCount, [rule.name, broken, await this.catalogs.timeZone()]);
+    if (!seen.isWhole) return { ...rule, broken, stale: false, countedAt: at.toISOString() };
+    await this.database.rows(keepCount, [rule.name, broken, await this.catalogs.timeZone(), at]);
     return this.get(seen, rule.name);
+  }
+
+  /** Rules whose count a run may have changed since. */
+  private async stale(rows: readonly Row[], env: Env): Promise<ReadonlySet<string>> {
+    const catalog = await this.catalogs.get();
+    const counted = rows.flatMap((r) => {
+      if (r.counted_at === null || troubleOf(r, catalog, env) !== null) return [];
+      const rule = checkRule(r.name, r.bound, catalog, ruleContext(env));
+      return rule.ofChange ? [] : [{ name: r.name, type: r.type, rule, countedAt: r.counted_at }];
+    });
+    return staleRules(this.database, counted);
+  }
+
+  /** Counts rules again, one after another, and waits a while for it. True where at least one was counted meanwhile. */
+  private async recounted(rows: readonly Row[]): Promise<boolean> {
+    const due = rows.filter((r) => Date.now() - r.counted_at!.getTime() > countedFor);
+    if (due.length === 0) return false;
+    let counted = false;
+    const all = Promise.all(due.map((r) => this.recount(r).then(() => (counted = true))));
+    const timer = new AbortController();
+    await Promise.race([all, sleep(waitForCounts, undefined, { signal: timer.signal })]).catch(() => {});
+    timer.abort();
+    return counted;
+  }
+
+  /** One count of a rule at a time, and one rule at a time, whoever asks. */
+  private recount({ name, bound }: Row): Promise<void> {
+    const under = this.recounting.get(name);
+    if (under) return under;
+    const work = this.lastRecount.then(async () => {
+      const [catalog, env] = [await this.catalogs.get(), await this.env()];
+      await this.database.with((connection) => this.countOn(connection, { name, bound }, catalog, env));
+    });
+    this.lastRecount = work.catch((err: unknown) => this.log.warn({ err, rule: name }, 'rule not counted'));
+    const known = work.finally(() => this.recounting.delete(name));
+    known.catch(() => {});
+    this.recounting.set(name, known);
+    return known;
+  }
+
+  private async clock(): Promise<Date> {
+    return (await this.database.one<{ at: Date }>('select clock_timestamp() as at'))!.at;
+  }
+
+  /** Counts one and keeps it; `false` where it is about changes. What was true when the count began is what it says. */
+  private async countOn(
+    connection: Connection,
+    rule: Pick<Row, 'name' | 'bound'>,
+    catalog: Catalog,
+    env: Env,
+  ): Promise<boolean> {
+    const checked = checkRule(rule.name, rule.bound, catalog, ruleContext(env));
+    if (checked.ofChange) return false;
+    const selection = { ...everyRecord(catalog.type(rule.bound.type)), condition: checked.broken, env };
+    const at = await this.clock();
+    await connection.query(`set statement_timeout = ${longestSearch}`);
+    try {
+      const [found] = await askOn<{ count: number }>(connection, countRecords(selection));
+      await connection.query(keepCount, [rule.name, found!.count, env.timeZone, at]);
+      return true;
+    } finally {
+      await connection.query('reset statement_timeout').catch(() => {});
+    }
   }
 
   /** Begins to count each rule once a day. */
@@ -232,17 +314,10 @@ export class Rules {
           [env.timeZone],
         );
         let counted = 0;
-        await connection.query(`set statement_timeout = ${longestSearch}`);
         for (const rule of rows) {
           if (this.closed || troubleOf(rule, catalog, env) !== null) continue;
-          const checked = checkRule(rule.name, rule.bound, catalog, ruleContext(env));
-          if (checked.ofChange) continue;
-          const type = catalog.type(rule.bound.type);
-          const selection = { ...everyRecord(type), condition: checked.broken, env };
           try {
-            const [found] = await askOn<{ count: number }>(connection, countRecords(selection));
-            await connection.query(keepCount, [rule.name, found!.count, env.timeZone]);
-            counted++;
+            if (await this.countOn(connection, rule, catalog, env)) counted++;
           } catch (err) {
             // One that takes too long does not keep the others from being counted.
             if (outage(err) !== null) throw err;
@@ -251,7 +326,6 @@ export class Rules {
         }
         return counted;
       } finally {
-        await connection.query('reset statement_timeout').catch(() => {});
         await connection.query('select pg_advisory_unlock($1)', [countLock]).catch(() => {});
       }
     });
@@ -295,11 +369,12 @@ const keepVersion = `
 const dropOldVersions = `delete from tantamos.rule_version v using tantamos.rule r
   where r.id = $1 and v.rule = r.id and v.version <= r.version - $2`;
 
-/** $1 name, $2 how many, $3 time zone of the workspace. */
+/** $1 name, $2 how many, $3 time zone of the workspace, $4 when the count began. An older count does not replace a newer one. */
 const keepCount = `
-  insert into tantamos.rule_count (rule, day, broken)
-  select id, (now() at time zone $3)::date, $2 from tantamos.rule where lower(name) = lower($1)
-  on conflict (rule, day) do update set broken = excluded.broken, counted_at = now()`;
+  insert into tantamos.rule_count as c (rule, day, broken, counted_at)
+  select id, ($4::timestamptz at time zone $3)::date, $2, $4 from tantamos.rule where lower(name) = lower($1)
+  on conflict (rule, day) do update set broken = excluded.broken, counted_at = excluded.counted_at
+  where c.counted_at < excluded.counted_at`;
 
 async function found(
   connection: Connection,
@@ -319,7 +394,7 @@ function conditionsOf({ message: _, mend: __, ...rest }: RuleSaid): string {
 }
 
 /** Null where the person may not see what it is about. */
-function view(r: Row, seen: Seen, env: Env): RuleView | null {
+function view(r: Row, seen: Seen, env: Env, stale: boolean): RuleView | null {
   const { catalog } = seen;
   const trouble = troubleOf(r, catalog, env);
   if (trouble !== null && !seen.isWhole) return null;
@@ -345,6 +420,7 @@ function view(r: Row, seen: Seen, env: Env): RuleView | null {
     // What was counted over records that the person may not see is not told.
     broken: seen.isWhole ? (r.counts.at(-1)?.broken ?? null) : null,
     countedAt: seen.isWhole ? (r.counted_at?.toISOString() ?? null) : null,
+    stale,
     counts: seen.isWhole ? r.counts : [],
     version: r.version,
     changedBy: r.changed_by_name,
@@ -376,6 +452,7 @@ function checksOf(type: RecordType): RuleView[] {
       trouble: null,
       broken: r.holdsForAll ? 0 : null,
       countedAt: null,
+      stale: false,
       counts: [],
       version: 1,
       changedBy: null,

@@ -585,7 +585,7 @@ function isActive(field: Field, target: RecordType, now: Sql, old: Sql | null, s
 }
 
 /** What is said where a change that a rule of the workspace's own is about would break it; else null. */
-function ownRuleBroken(
+export function ownRuleBroken(
   rule: OwnRule,
   type: RecordType,
   writes: readonly string[],
