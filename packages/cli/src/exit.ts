@@ -7,6 +7,7 @@ export const exitCodes = {
   waiting: 4,
   stoppedByLimit: 5,
   notSignedIn: 6,
+  watchEnded: 7,
 } as const;
 
 export const exitHelp = `
@@ -17,4 +18,5 @@ Exit codes:
   3  nothing to do
   4  waiting for you: the run asked after the first N, or is paused
   5  stopped by a limit: --at-most, --expect, a bound of the type, or one that the run came to
-  6  not signed in`;
+  6  not signed in
+  7  watching ended by Ctrl-C; the run continues`;

@@ -35,7 +35,7 @@ describe('values from files, and new records, on the command line', () => {
       '--take',
       'Price=price_per_hive',
     ]);
-    expect(read.code).toBe(5);
+    expect(read.code).toBe(1);
     expect(read.err).toContain('prices.csv: CSV, utf-8, cells parted by ;, 3 rows');
     expect(read.err).toContain('3 rows = 1 taken + 1 fit no record + 1 do not fit; 1 → 1 record of bookings');
     expect(read.err).toContain('1 row fits no record of bookings');

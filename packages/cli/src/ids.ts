@@ -15,7 +15,10 @@ export async function findRun(api: Client, said: string): Promise<RunView> {
 export async function findPreview(api: Client, said: string): Promise<PreviewView> {
   if (said === 'last') return api.preview(last('preview'));
   if (isWhole(said)) return api.preview(said);
-  return pick(await api.previews(), said, 'preview');
+  const [waiting, runs] = await Promise.all([api.previews(), api.runs({ limit: 200 })]);
+  // One that was started is no longer among those that wait.
+  const started = runs.map((r) => ({ id: r.preview })).filter((p) => !waiting.some((w) => w.id === p.id));
+  return api.preview(pick([...waiting, ...started], said, 'preview').id);
 }
 
 function isWhole(said: string): boolean {

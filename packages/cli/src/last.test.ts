@@ -17,7 +17,7 @@ describe('what is said on the command line', () => {
   it('`last` is what this terminal made, never another’s, an older one where the last failed, or of another kind', async () => {
     expect(await cli(['run', 'last', '--expect', '1'])).toMatchObject({
       code: 2,
-      err: expect.stringContaining('No preview was made from this terminal yet'),
+      err: expect.stringContaining('There is no preview from this terminal yet'),
     });
     // Somebody else's, and newer.
     expect((await cli(on(1, '--set', 'note=a'))).code).toBe(0);

@@ -1,6 +1,6 @@
 import { stringify } from 'csv-stringify/sync';
-import Table from 'cli-table3';
 import color from 'picocolors';
+import { tableOf, terminalWidth } from './table';
 import { escapedJson, printed, printedJson, printedValue } from './control-characters';
 import { UsageError } from './trouble';
 
@@ -28,7 +28,8 @@ export function print(sheet: Sheet, format: Format, whole?: unknown): void {
   const objects = (): unknown[] =>
     sheet.rows.map((row) => Object.fromEntries(sheet.columns.map((c, i) => [c, row[i] ?? null])));
   if (format === 'json') out(printedJson(whole ?? objects(), 2));
-  else if (format === 'jsonl') (Array.isArray(whole) ? whole : objects()).forEach((row) => out(printedJson(row)));
+  else if (format === 'jsonl')
+    (Array.isArray(whole) ? whole : whole === undefined ? objects() : [whole]).forEach((row) => out(printedJson(row)));
   else if (format === 'csv')
     process.stdout.write(
       stringify(
@@ -36,7 +37,21 @@ export function print(sheet: Sheet, format: Format, whole?: unknown): void {
         { record_delimiter: '\r\n', escape_formulas: true },
       ),
     );
-  else if (sheet.rows.length > 0) out(table(sheet));
+  else if (sheet.rows.length > 0) {
+    const { text, hidden } = tableOf(sheet, terminalWidth());
+    out(text);
+    if (hidden.length > 0)
+      talk(
+        `${hidden.length} more ${hidden.length === 1 ? 'column' : 'columns'}, for which the window is too narrow: ${hidden.join(', ')}`,
+      );
+  }
+}
+
+/** Writes one thing to stdout as JSON, whole or on one line; of a thing that is no list there is no csv. */
+export function printJson(format: Format, whole: unknown): void {
+  if (format === 'csv' || format === 'table')
+    throw new UsageError(`--format is table, json or jsonl here, not “${format}”.`);
+  print({ columns: [], rows: [] }, format, whole);
 }
 
 export function out(text: string): void {
@@ -77,38 +92,3 @@ export function change(old: string | null, now: string | null): string {
 
 const csvCell = (cell: string | number | boolean | null): string | number | boolean | null =>
   typeof cell === 'string' ? printedValue(cell) : cell;
-
-function table(sheet: Sheet): string {
-  const numeric = sheet.numbers ?? [];
-  const t = new Table({
-    head: sheet.columns.map((c) => color.dim(c)),
-    colAligns: sheet.columns.map((c) => (numeric.includes(c) ? 'right' : 'left')),
-    chars: {
-      top: '',
-      'top-mid': '',
-      'top-left': '',
-      'top-right': '',
-      bottom: '',
-      'bottom-mid': '',
-      'bottom-left': '',
-      'bottom-right': '',
-      left: '',
-      'left-mid': '',
-      mid: '',
-      'mid-mid': '',
-      right: '',
-      'right-mid': '',
-      middle: '  ',
-    },
-    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
-  });
-  for (const row of sheet.rows)
-    t.push(
-      row.map((cell, i) => {
-        // Before it is measured.
-        const text = cell === null ? '' : printed(String(cell)).replace(/[\r\n\t]+/g, ' ');
-        return sheet.whole?.includes(sheet.columns[i]!) ? text : text.slice(0, 60);
-      }),
-    );
-  return t.toString().replace(/ +$/gm, '');
-}

@@ -27,10 +27,24 @@ import { drafts } from './verbs/drafts';
 import { rights } from './verbs/rights';
 import { signIn } from './verbs/sign-in';
 import { types } from './verbs/types';
+import type { Verb } from './verbs/verb';
 import { completion } from './verbs/completion';
 import { withHelp } from './help';
 import { printRaw } from './control-characters';
 import { tellOptions } from './places';
+
+/** All verbs, in the order of the steps of a job. */
+const groups: readonly (readonly [string, readonly Verb[]])[] = [
+  ['Begin:', [signIn, mine, start]],
+  ['Find records:', [types, find, values, counts, match, selection, exporting, record]],
+  ['Write a change:', [functions, steps, preset, file]],
+  ['Preview:', [preview, whole, handover]],
+  ['Run and undo:', [run]],
+  ['Result:', [result, changes]],
+  ['Keep for next time:', [rule, job, drafts]],
+  ['Administer:', [settings, accounts, rights, detach]],
+  ['Help:', [completion]],
+];
 
 /** The program with all its verbs. */
 export function makeProgram(): Command {
@@ -41,38 +55,10 @@ export function makeProgram(): Command {
     .showSuggestionAfterError()
     .exitOverride()
     .addHelpText('after', exitHelp);
-  for (const verb of [
-    signIn,
-    mine,
-    start,
-    types,
-    functions,
-    steps,
-    find,
-    values,
-    counts,
-    match,
-    selection,
-    exporting,
-    record,
-    preview,
-    whole,
-    preset,
-    file,
-    handover,
-    run,
-    result,
-    changes,
-    rule,
-    job,
-    drafts,
-    settings,
-    accounts,
-    rights,
-    completion,
-    detach,
-  ])
-    verb(program);
+  for (const [heading, verbs] of groups) {
+    program.commandsGroup(heading);
+    for (const verb of verbs) verb(program);
+  }
   withHelp(program);
   program.hook('preAction', (_, running) => printRaw(running.opts<{ raw?: true }>().raw === true));
   program.hook('preAction', (_, running) => tellOptions(running.options.flatMap((o) => o.long ?? [])));

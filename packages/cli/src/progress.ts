@@ -5,18 +5,24 @@ import { equation, isMoving, isOver, troubles } from '@tantamos/core';
 import { SingleBar } from 'cli-progress';
 import { exitCodes } from './exit';
 import { shortId } from '@tantamos/core';
-import { number, talk } from './output';
+import { number, printJson, readFormat, talk } from './output';
 import { showRun } from './show';
 
+/** How a run is followed: what comes of it in which format, and whether its progress is shown. */
+export interface FollowOptions {
+  readonly format?: string;
+  readonly quiet?: boolean;
+}
+
 /**
- * Follows a run until it is over, waits for a person or is paused; a bar on a terminal, plain lines in a pipe. Ctrl-C
- * ends only the watching, and says how to watch again. Returns the exit code.
+ * Follows a run until it is over, waits for a person or is paused; a bar on a terminal, a line every few seconds in a pipe.
+ * Ctrl-C ends only the watching. Returns the exit code.
  */
-export async function followRun(api: Client, id: string, quiet = false): Promise<number> {
+export async function followRun(api: Client, id: string, o: FollowOptions = {}): Promise<number> {
   const away = new AbortController();
   const leave = (): void => away.abort();
   process.once('SIGINT', leave);
-  const teller = process.stderr.isTTY ? barTeller() : lineTeller();
+  const teller = o.quiet ? noTeller : process.stderr.isTTY ? barTeller() : lineTeller();
   let run = await api.run(id);
   try {
     for await (const now of resumed(() => api.runEvents(id, away.signal))) {
@@ -31,20 +37,28 @@ export async function followRun(api: Client, id: string, quiet = false): Promise
     teller.end();
   }
   if (away.signal.aborted) {
-    talk(`\nThe run goes on without you. Watch it again: tantamos watch ${shortId(id)}`);
-    return exitCodes.waiting;
+    talk(`\nThe run continues. Watch it again: tantamos watch ${shortId(id)}`);
+    return exitCodes.watchEnded;
   }
-  if (!quiet) showRun(run);
+  giveRun(run, o);
   return codeOf(run);
 }
 
+/** A run on stdout, in the format that was asked for. */
+export function giveRun(run: RunView, { format = 'table', quiet }: FollowOptions): void {
+  const asked = readFormat(format);
+  if (asked !== 'table') printJson(asked, run);
+  else if (!quiet) showRun(run);
+}
+
 /** Waits until a preview is worked out. */
-export async function followPreview(api: Client, preview: PreviewView): Promise<PreviewView> {
+export async function followPreview(api: Client, preview: PreviewView, quiet = false): Promise<PreviewView> {
   let now = preview;
   while (now.state === 'working')
     for await (const next of resumed(() => api.previewEvents(preview.id))) {
       now = next;
-      if (now.progress && now.progress.of > 1) talk(`working it out: ${now.progress.done} of ${now.progress.of}`);
+      if (now.progress && now.progress.of > 1 && !quiet)
+        talk(`calculating: ${now.progress.done} of ${now.progress.of}`);
     }
   return now;
 }
@@ -123,14 +137,23 @@ function barTeller(): Teller {
   };
 }
 
-function lineTeller(): Teller {
+/** In a pipe a line is written when the state changes, and this often while the counts do; in ms. */
+const betweenLines = 5000;
+
+export function lineTeller(now: () => number = Date.now, write: (line: string) => void = talk): Teller {
   let last = '';
+  let lastState = '';
+  let at = -Infinity;
   return {
     tell(run) {
       const line = `${run.state}: ${equation(run.totals, run.parts)}${run.reason && run.state === 'running' ? ` — ${run.reason}` : ''}${run.givesWay ? ' — others are at work, it gives way' : ''}`;
-      if (line !== last) talk(line);
-      last = line;
+      const isNews = run.state !== lastState || (line !== last && now() - at >= betweenLines);
+      if (!isNews) return;
+      write(line);
+      [last, lastState, at] = [line, run.state, now()];
     },
     end: () => {},
   };
 }
+
+const noTeller: Teller = { tell: () => {}, end: () => {} };

@@ -73,7 +73,7 @@ describe('selecting on the command line', () => {
     const edit = ['--set', 'mail_preference=none'];
     const stopped = await cli(['preview', 'contacts', '--list', leftAlone, '--match', 'email', ...edit]);
     expect(stopped).toMatchObject({
-      code: 5,
+      code: 1,
       err: expect.stringContaining('26 of 247 entries of the list fit no record'),
     });
     const going = await cli(

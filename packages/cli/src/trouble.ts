@@ -13,7 +13,6 @@ const codes: Record<string, number> = {
   nothing_to_do: exitCodes.nothingToDo,
   nothing_to_undo: exitCodes.nothingToDo,
   already_undone: exitCodes.nothingToDo,
-  unknown_entries: exitCodes.stoppedByLimit,
   over_limit: exitCodes.stoppedByLimit,
   expect_mismatch: exitCodes.stoppedByLimit,
   expect_required: exitCodes.stoppedByLimit,

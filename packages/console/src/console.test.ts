@@ -201,7 +201,7 @@ describe('the console, in Chromium', () => {
     await page.getByRole('checkbox', { name: `Pick ${booking} · ${hive}` }).click();
     await button('Change…').last().click();
     await chooseField('placed on');
-    await page.getByLabel('Value for Placed on').fill('2026-04-01');
+    await page.getByLabel('Value for Placed on').pressSequentially('2026-04-01');
     await button('Preview 1').click();
     await button('Run all 1').click();
     await text('1 record changed.').waitFor();

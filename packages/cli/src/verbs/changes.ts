@@ -3,7 +3,7 @@ import { doneShort, keptBefore, outcomes, outcomeWords, shortId, type Outcome } 
 import { findRun } from '../ids';
 import { followRecheck } from '../progress';
 import { wholeNumber } from '../options';
-import { listed, moment, number, out, print, readFormat, talk } from '../output';
+import { listed, moment, number, out, print, readFormat, talk, printJson } from '../output';
 import { client } from '../session';
 import { showRecords } from '../show';
 import { comparedTable } from './counts';
@@ -94,7 +94,7 @@ export const changes: Verb = (program) => {
         const api = client();
         const r = await findRun(api, said);
         const found = await followRecheck(api, r.id);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', found);
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), found);
         out(r.sentence);
         out(
           `changed ${number(found.changed)}: ${number(found.asWritten)} stand as written, ${number(found.changedSince)} changed since, ${number(found.putBack)} put back, ${number(found.gone)} gone`,

@@ -2,7 +2,7 @@ import type { FileRowsQuery, FileRowView } from '@tantamos/contract';
 import { rowFates } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { planned, withFileOptions, type FileOptions } from '../file-options';
-import { listed, print, readFormat, talk, outFile } from '../output';
+import { listed, print, readFormat, talk, outFile, printJson } from '../output';
 import { oneOf, wholeNumber } from '../options';
 import { lastFile, remember, rememberFile } from '../recent';
 import { client } from '../session';
@@ -34,8 +34,8 @@ export const file: Verb = (program) => {
         remember('file', null);
         const work = await planned(client(), type, path, o);
         rememberFile(work.file.id);
-        if (readFormat(o.format) !== 'table') print({ columns: [], rows: [] }, 'json', work);
-        return work.stopped === null ? exitCodes.done : exitCodes.stoppedByLimit;
+        if (readFormat(o.format) !== 'table') printJson(readFormat(o.format), work);
+        return work.stopped === null ? exitCodes.done : exitCodes.problems;
       }),
     );
   group

@@ -1,6 +1,6 @@
 import type { Client } from '@tantamos/client';
 import type { Explained, Found, SelectionBody } from '@tantamos/contract';
-import { number, print, readFormat, talk } from '../output';
+import { number, print, printJson, readFormat, talk } from '../output';
 import { client } from '../session';
 import { exitCodes } from '../exit';
 
@@ -65,7 +65,7 @@ export const find: Verb = (program) => {
         const selection = await readSelection(api, type, o);
         const format = readFormat(o.format);
         if (format === 'table') return showWhy(api, selection);
-        print({ columns: [], rows: [] }, 'json', await explained(api, selection));
+        printJson(format, await explained(api, selection));
       }),
     );
 };

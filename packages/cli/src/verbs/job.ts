@@ -13,13 +13,13 @@ import { exitCodes } from '../exit';
 import { sent } from '../file-options';
 import { isOfOneTime } from '@tantamos/core';
 import { commas, readFile, wholeNumber } from '../options';
-import { moment, out, print, readFormat, talk } from '../output';
+import { moment, out, print, readFormat, talk, printJson } from '../output';
 import { followPreview } from '../progress';
 import { remember } from '../recent';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
-import { startRun, type RunOptions } from './run';
+import { startRun, withFollowing, type RunOptions } from './run';
 import { withFile } from './filed';
 import { readValuesJob, withValuesOptions, type ValuesOptions } from '../values';
 import { acting, type Verb } from './verb';
@@ -76,7 +76,7 @@ export const job: Verb = (program) => {
       acting(async (name: string, type: string | undefined, o: SaveOptions) => {
         const api = client();
         const read = await readValuesJob(api, type, o);
-        if (read === null) return exitCodes.stoppedByLimit;
+        if (read === null) return exitCodes.problems;
         const { after: _, ...said } = read;
         const inputs = inputsOf(await api.constants(said), o);
         const body: SavedJobBody = { name, job: said, ...(inputs.length > 0 ? { inputs } : {}) };
@@ -100,7 +100,7 @@ export const job: Verb = (program) => {
       acting(async (name: string, o: { format: string }) => {
         const api = client();
         const [j, versions] = await Promise.all([api.savedJob(name), api.savedJobVersions(name)]);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...j, versions });
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), { ...j, versions });
         out(j.sentence);
         if (j.note) out(j.note);
         if (j.trouble) out(`Needs a look: ${j.trouble}`);
@@ -128,7 +128,7 @@ export const job: Verb = (program) => {
       }),
     );
 
-  withUse(group.command('run').argument('<name>').description('work it out and start it, and watch it'))
+  withFollowing(withUse(group.command('run').argument('<name>').description('preview it, start it and watch it')))
     .option('--expect <n>', 'how many will change; needed where nobody can be asked', wholeNumber('--expect'))
     .option('--ask-after <n>', 'stop and ask after the first N', wholeNumber('--ask-after'))
     .option('--no-ask', 'do all of it, whatever the job says')
@@ -138,7 +138,7 @@ export const job: Verb = (program) => {
         const api = client();
         remember('run', null);
         const p = await followPreview(api, await used(api, name, o));
-        if (p.state !== 'ready' || p.totals.will_change === 0) return finish(api, p, 'table');
+        if (p.state !== 'ready' || p.totals.will_change === 0) return finish(api, p, o.format ?? 'table', o);
         remember('preview', p.id);
         return startRun(api, p, o);
       }),

@@ -1,6 +1,6 @@
 import type { ListLineView, ListPageQuery, ListTargetBody } from '@tantamos/contract';
 
-import { print, readFormat } from '../output';
+import { print, readFormat, printJson } from '../output';
 import { tellReport } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -42,7 +42,7 @@ export const match: Verb = (program) => {
             l.elsewhere ? `${l.elsewhere.field} of ${l.elsewhere.label.toLowerCase()}` : l.nearest.join(' · '),
           ]);
           print({ columns: ['line', 'said', 'is', 'records', 'nearest'], numbers: ['line'], rows }, format, lines);
-        } else if (format === 'json') print({ columns: [], rows: [] }, 'json', report);
+        } else if (format === 'json') printJson('json', report);
         return report.found === 0 ? exitCodes.nothingToDo : exitCodes.done;
       }),
     );

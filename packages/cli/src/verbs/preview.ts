@@ -6,7 +6,7 @@ import { exitCodes } from '../exit';
 import { shortId, verdicts } from '@tantamos/core';
 import { findPreview } from '../ids';
 import { causeOf } from '../job-options';
-import { listed, moment, number, print, readFormat, talk } from '../output';
+import { listed, moment, number, print, readFormat, talk, printJson } from '../output';
 import { followPreview } from '../progress';
 import { client } from '../session';
 import { isOverMost, showDifferences, showPreview, showRecords } from '../show';
@@ -51,7 +51,7 @@ export const preview: Verb = (program) => {
         const again = o.again === undefined ? undefined : (await findPreview(api, o.again)).id;
         remember('preview', null);
         const job = await readValuesJob(api, type, { ...o, again });
-        if (job === null) return exitCodes.stoppedByLimit;
+        if (job === null) return exitCodes.problems;
         await askAboutLiterals(api, job);
         return finish(api, await api.makePreview(job, { once: randomUUID() }), o.format);
       }),
@@ -74,7 +74,7 @@ export const preview: Verb = (program) => {
         const p = await findPreview(api, said);
         if (o.against !== undefined) {
           const d = await api.previewDifferences(p.id, { with: (await findPreview(api, o.against)).id });
-          if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', d);
+          if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), d);
           return showDifferences(d, o.limit ?? 20);
         }
         if (o.cause !== undefined && o.pick !== undefined) throw new UsageError('Say --cause or --pick, not both.');
@@ -111,16 +111,21 @@ export const preview: Verb = (program) => {
 };
 
 /** Waits for a preview, shows it, and says with the exit code whether there is anything to run. */
-export async function finish(api: Client, made: PreviewView, format: string): Promise<number> {
+export async function finish(
+  api: Client,
+  made: PreviewView,
+  format: string,
+  o: { readonly quiet?: boolean } = {},
+): Promise<number> {
   remember('preview', null);
-  const p = await followPreview(api, made);
+  const p = await followPreview(api, made, o.quiet);
   if (p.state !== 'ready') {
     talk(`error: ${p.trouble ?? 'The preview was cancelled.'}`);
     return exitCodes.problems;
   }
   remember('preview', p.id);
-  if (readFormat(format) === 'table') showPreview(p);
-  else print({ columns: [], rows: [] }, 'json', p);
+  if (readFormat(format) === 'table' && !o.quiet) showPreview(p);
+  else if (!o.quiet) printJson(readFormat(format), p);
   if (p.totals.matched === 0 && p.job && format === 'table') await showWhy(api, p.job.selection as SelectionBody);
   if (isOverMost(p)) {
     talk(

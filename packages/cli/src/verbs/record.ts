@@ -2,7 +2,7 @@ import { AnswerError, type Client } from '@tantamos/client';
 import { outcomeWords } from '@tantamos/core';
 import color from 'picocolors';
 import { shortId } from '@tantamos/core';
-import { change, moment, out, print, readFormat } from '../output';
+import { change, moment, out, print, readFormat, printJson } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { acting, type Verb } from './verb';
@@ -18,7 +18,7 @@ export const record: Verb = (program) => {
         const api = client();
         const known = await keyOf(api, type, key);
         const [found, history] = await Promise.all([api.record(type, known), api.history(type, known)]);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...found, history });
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), { ...found, history });
         print(
           { columns: ['field', 'value'], rows: found.fields.map((f) => [f.name, f.value.label ?? f.value.value]) },
           'table',

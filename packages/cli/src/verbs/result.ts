@@ -3,7 +3,7 @@ import type { JournalQuery, JournalRecord, PreviewJournalQuery } from '@tantamos
 import { doneShort, outcomes, shortId } from '@tantamos/core';
 import { findRun } from '../ids';
 
-import { listed, moment, number, out, print, readFormat, talk, outFile } from '../output';
+import { listed, moment, number, out, print, readFormat, talk, outFile, printJson } from '../output';
 import { client } from '../session';
 import { showRecords, showRun, stateText } from '../show';
 import { acting, type Verb } from './verb';
@@ -101,7 +101,7 @@ export async function sendRecords(
   const pick = { pick: o.pick as PreviewJournalQuery['pick'], field: o.field };
   const query = { outcome: o.outcome as Told, cause: o.cause, limit: Math.min(500, Math.max(1, o.limit ?? 20)) };
   const page = of === 'runs' ? await api.runRecords(id, query) : await api.previewRecords(id, { ...query, ...pick });
-  if (format === 'json') print({ columns: [], rows: [] }, 'json', page.records);
+  if (format === 'json') printJson('json', page.records);
   else show(page.records);
   if (page.next) talk('… more; --limit N shows more, --format csv gives all');
 }

@@ -2,7 +2,7 @@ import type { MayView, RightLineBody, RightLineView } from '@tantamos/contract';
 import { rightActs } from '@tantamos/core';
 import color from 'picocolors';
 
-import { listed, out, print, readFormat, talk } from '../output';
+import { listed, out, print, readFormat, talk, printJson } from '../output';
 
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -110,7 +110,7 @@ export const rights: Verb = (program) => {
       acting(async (login: string | undefined, o: { type?: string; format: string }) => {
         const api = client();
         const may = await api.may(login ?? (await api.me()).login);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', may);
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), may);
         showMay(may, o.type);
       }),
     );

@@ -4,7 +4,7 @@ import { jobOfRule, readAllowed } from '@tantamos/core';
 import { exitCodes } from '../exit';
 import { saidIn, withEditOptions } from '../edit-options';
 import type { JobOptions } from '../job-options';
-import { moment, number, out, print, readFormat, talk } from '../output';
+import { moment, number, out, print, readFormat, talk, printJson } from '../output';
 import { client } from '../session';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
@@ -95,7 +95,7 @@ export const rule: Verb = (program) => {
       acting(async (name: string, o: { format: string }) => {
         const api = client();
         const [r, versions] = await Promise.all([api.rule(name), api.ruleVersions(name)]);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...r, versions });
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), { ...r, versions });
         out(`${r.name}: ${r.words}`);
         out(`Says “${r.message}”`);
         if (r.mendWords) out(`Mended by: ${r.mendWords}`);

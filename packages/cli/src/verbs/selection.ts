@@ -1,5 +1,5 @@
 import type { SelectionsFileBody } from '@tantamos/contract';
-import { moment, number, out, print, readFormat, talk } from '../output';
+import { moment, number, out, print, readFormat, talk, printJson } from '../output';
 import { readSelection, saysWhich, withSelectionOptions, type SelectionOptions } from '../selection-options';
 import { client } from '../session';
 import { UsageError } from '../trouble';
@@ -68,7 +68,7 @@ export const selection: Verb = (program) => {
       acting(async (name: string, o: { format: string }) => {
         const api = client();
         const [s, versions] = await Promise.all([api.countSelection(name), api.selectionVersions(name)]);
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', { ...s, versions });
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), { ...s, versions });
         out(`${s.name}: ${number(s.lastCount!)} ${s.typeLabel.toLowerCase()} now`);
         if (s.note) out(s.note);
         out(`${s.open ? 'Open to all' : 'Private'}, saved by ${s.owner}`);

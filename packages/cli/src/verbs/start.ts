@@ -1,7 +1,7 @@
 import type { Client } from '@tantamos/client';
 import type { PreviewView, RuleView, RunView } from '@tantamos/contract';
 import { doneShort, shortId } from '@tantamos/core';
-import { moment, out, print, readFormat, talk } from '../output';
+import { moment, out, print, readFormat, talk, printJson } from '../output';
 import { client } from '../session';
 import { stateText } from '../show';
 import { brokenWords } from './rule';
@@ -15,7 +15,7 @@ export const start: Verb = (program) => {
     .action(
       acting(async (o: { format: string }) => {
         const found = await look(client());
-        if (readFormat(o.format) !== 'table') return print({ columns: [], rows: [] }, 'json', found);
+        if (readFormat(o.format) !== 'table') return printJson(readFormat(o.format), found);
         const { waits, previews, ran, jobs, rules } = found;
         part('Waits for you', [
           ...waits.map((r) => [shortId(r.id), stateText(r), r.sentence]),

@@ -2,6 +2,7 @@ import type { FieldView } from '@tantamos/contract';
 import { quote } from '@tantamos/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { DateBox } from '../components/DateBox';
 import { textInput } from '../components/inputs';
 import { lookOf } from '../components/kinds';
 import { Picker } from '../components/Picker';
@@ -42,6 +43,8 @@ export function ValueInput({ field, value, onChange, isNew = false }: Props) {
         ))}
       </select>
     );
+  if (input.type === 'date')
+    return <DateBox autoFocus={isNew} aria-label={label} className={textInput} value={value} onChange={onChange} />;
   return (
     <input
       autoFocus={isNew}

@@ -4,6 +4,7 @@ import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api, queryClient } from '../app/api';
 import { usePerson } from '../app/session';
+import { DateBox } from '../components/DateBox';
 import { Button } from '../components/Button';
 import { number } from '../components/format';
 import { Labelled, Line, textInput } from '../components/inputs';
@@ -103,13 +104,12 @@ function Asked({ ask, value, onChange }: { ask: AskedInputView; value: string; o
               </option>
             ))}
           </select>
+        ) : kind === 'date' ? (
+          <DateBox id={id} className={textInput} value={value} onChange={onChange} />
         ) : (
           <input
             id={id}
-            type={kind === 'date' ? 'date' : 'text'}
             inputMode={kind === 'number' ? 'decimal' : undefined}
-            min={from}
-            max={to}
             className={textInput}
             value={value}
             onChange={(e) => onChange(e.target.value)}

@@ -1,3 +1,4 @@
+import { DateBox } from '../components/DateBox';
 import { lookOf } from '../components/kinds';
 import { usePerson } from '../app/session';
 import { useQuery } from '@tanstack/react-query';
@@ -101,12 +102,12 @@ function ValueField({ row, choice, value, placeholder, onValue }: FieldProps) {
     return <RecordField name={name} type={field.refersTo} value={value} placeholder={placeholder} onValue={onValue} />;
   if (lookOf(field.base).filter.calendar)
     return (
-      <input
-        type="date"
+      <DateBox
+        whole
         aria-label={name}
-        className="h-7.5 rounded border border-line-strong bg-sheet px-1.5"
+        className="h-7.5 w-full rounded border border-line-strong bg-sheet px-1.5 aria-invalid:border-trouble"
         value={value.slice(0, 10)}
-        onChange={(e) => onValue(e.target.value)}
+        onChange={onValue}
       />
     );
   return (

@@ -14,8 +14,15 @@ export interface SortBy {
   readonly descending: boolean;
 }
 
-/** `-name` is the column `name` downwards. */
-export function sortOf(columns: readonly string[]): SortBy[] {
+/**
+ * The columns that a result is sorted by; `-name` is the column `name` downwards. Where none is given, the first records of an
+ * order are shown in that order.
+ */
+export function sortOf(
+  sort: readonly string[] | undefined,
+  take?: { readonly order?: readonly string[]; readonly seed?: string },
+): SortBy[] {
+  const columns = sort?.length ? sort : take?.seed === undefined ? (take?.order ?? []) : [];
   return columns.map((c) => ({ column: c.replace(/^[-+]/, ''), descending: c.startsWith('-') }));
 }
 

@@ -392,12 +392,12 @@ function whyNotChangeable(
   return null;
 }
 
-/** The field that names a record: `name` and the like, else the first unique text, else the first text. */
+/** The field that names a record: `name` and the like, else the first unique text; no other text tells records apart. */
 function guessName(fields: readonly Field[]): string | null {
   const texts = fields.filter((f) => f.base === 'text' && !f.choices);
   for (const name of ['name', 'title', 'subject', 'headline', 'label', 'reference', 'number', 'code'])
     if (texts.some((f) => f.name === name)) return name;
-  return (texts.find((f) => f.unique) ?? texts[0])?.name ?? null;
+  return texts.find((f) => f.unique)?.name ?? null;
 }
 
 /** `price_per_hive` → `Price per hive`. */

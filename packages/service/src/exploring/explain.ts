@@ -7,6 +7,7 @@ import {
   everyRecord,
   family,
   firstOf,
+  identifier,
   neighbours,
   parse,
   pathName,
@@ -17,6 +18,7 @@ import {
   sql,
   stageCounts,
   tableOf,
+  value,
   valueCounts,
   type Catalog,
   type Checked,
@@ -124,10 +126,24 @@ async function nearest(
     const labels = new Labels(database, catalog);
     rows.forEach((r) => labels.want(at.field, r.v));
     await labels.load();
+    const named =
+      refersTo === null
+        ? new Set<string>()
+        : await meantByName(
+            ask,
+            catalog.find(refersTo),
+            rows.map(({ v }) => labels.show(at.field, v).label),
+          );
     return rows.slice(0, 5).map(({ v }) => {
       const shown = labels.show(at.field, v);
-      const said =
-        v === null ? `${field} IS NULL` : `${field} = ${refersTo === null || base !== 'number' ? quote(v) : v}`;
+      const label = shown.label ?? null;
+      const meant =
+        label !== null && named.has(label)
+          ? quote(label)
+          : v !== null && (refersTo === null || base !== 'number')
+            ? quote(v)
+            : v;
+      const said = v === null ? `${field} IS NULL` : `${field} = ${meant}`;
       return { value: shown.label ?? v ?? 'blank', text: said };
     });
   }
@@ -143,6 +159,19 @@ async function nearest(
   return [found?.below, found?.above]
     .filter((v): v is string => v != null)
     .map((v) => ({ value: v, text: `${field} = ${base === 'date' ? `DATE(${quote(v)})` : v}` }));
+}
+
+/** Those of these names that only one record of the type has, so that they can stand for it. */
+async function meantByName(
+  ask: Ask,
+  type: CheckedSelection['type'] | undefined,
+  names: readonly (string | null | undefined)[],
+): Promise<ReadonlySet<string>> {
+  if (!type || type.nameField === null) return new Set();
+  const name = sql`r.${identifier(type.nameField)}::text`;
+  const rows = await ask<{ name: string }>(sql`select ${name} as name from ${tableOf(type)} r
+    where ${name} = any(${value(names.filter((n) => n != null))}::text[]) group by 1 having count(*) = 1`);
+  return new Set(rows.map((r) => r.name));
 }
 
 /** The pattern that a person meant who wrote `*` and `?` for any text and any character, or neither, if records fit it. */

@@ -49,7 +49,7 @@ export const exportHandlers: Handlers<typeof exportRoutes> = {
     const signed = body.signed ? await keepSigned(services.database, seen.person.id, selection, catalog, own) : null;
     const statement = allRecords(selection, catalog, {
       columns: signed === null ? names : [...names, type.key[0]!],
-      sort: sortOf(body.sort ?? []),
+      sort: sortOf(body.sort, body.take),
       named: !body.stored,
     });
     const rows = rowsOf(services, statement, columns, signal, signed);

@@ -139,7 +139,7 @@ async function findRecords(call: Call, asked: FindBody): Promise<Found> {
   const { type } = selection;
   const columns = asked.columns?.length ? asked.columns : type.fields.filter((f) => !f.hidden).map((f) => f.name);
   const limit = asked.limit ?? pageSize;
-  const page = { columns, sort: sortOf(asked.sort ?? []), limit: limit + 1, after: marked(asked.after) };
+  const page = { columns, sort: sortOf(asked.sort, asked.take), limit: limit + 1, after: marked(asked.after) };
   const moved = gone(call.res);
   const [rows, counted, blanks] = await Promise.all([
     limit === 0
