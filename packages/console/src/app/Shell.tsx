@@ -7,6 +7,7 @@ import { Button } from '../components/Button';
 import { Mark } from '../components/Mark';
 import { useDraft } from '../job/DraftKeeper';
 import { api, queryClient } from './api';
+import { ConnectionBanner } from './ConnectionBanner';
 import { usePerson } from './session';
 import { Steps } from './Steps';
 import { useHotkeys } from './useHotkeys';
@@ -104,6 +105,7 @@ export function Shell() {
         {over === 'commands' && <Commands onClose={() => setOver(null)} />}
         {over === 'keys' && <Keys onClose={() => setOver(null)} />}
       </Suspense>
+      <ConnectionBanner />
       <ReadOnly />
       <Warnings />
       <DraftNotice />

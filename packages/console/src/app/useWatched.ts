@@ -1,6 +1,7 @@
 import { AnswerError } from '@tantamos/client';
 import { useQuery, useQueryClient, type UseQueryOptions } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { failed, useConnection } from './connection';
 
 const waitAfterBreak = 1000;
 
@@ -11,6 +12,7 @@ export function useWatched<T>(
   rests: (thing: T) => boolean,
 ) {
   const client = useQueryClient();
+  const { returns } = useConnection();
   const { queryKey } = options;
   const query = useQuery(options as UseQueryOptions<T>);
   const follow = query.data !== undefined && !rests(query.data);
@@ -23,16 +25,17 @@ export function useWatched<T>(
         try {
           for await (const thing of watch(away.signal)) client.setQueryData(JSON.parse(key) as unknown[], thing);
         } catch (error) {
+          failed(error);
           if (error instanceof AnswerError && error.code !== 'unavailable')
             return void client.invalidateQueries({ queryKey: JSON.parse(key) as unknown[] });
         }
-        // The service may have been started anew: it goes on by itself, and so does the page.
+        // The service may have been started again: it continues by itself, and so does the page.
         await new Promise((resolve) => setTimeout(resolve, waitAfterBreak));
       }
     };
     void listen();
     return () => away.abort();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `watch` is made anew at each render, `key` says what it watches
-  }, [follow, key, client]);
+  }, [follow, key, client, returns]);
   return query;
 }

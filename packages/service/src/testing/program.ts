@@ -3,10 +3,10 @@ import { join } from 'node:path';
 
 const program = join(__dirname, '../../dist/main.js');
 
-/** The real program on a free port; resolves with its address once it says that it is ready. */
-export function startService(url: string): Promise<{ child: ChildProcess; base: string }> {
+/** The real program on a port, a free one where none is given; resolves with its address once it says that it is ready. */
+export function startService(url: string, port = '0'): Promise<{ child: ChildProcess; base: string }> {
   const child = spawn(process.execPath, [program], {
-    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: '0' },
+    env: { ...process.env, TANTAMOS_DATABASE_URL: url, TANTAMOS_PORT: port },
     stdio: ['ignore', 'pipe', 'pipe'],
   });
   return new Promise((resolve, reject) => {
