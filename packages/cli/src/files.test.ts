@@ -132,7 +132,7 @@ describe('values from files, and new records, on the command line', () => {
       '--with',
       'state=done',
     ]);
-    expect(other.out).toContain('3 matched = 3 will change');
+    expect(other.out).toContain('3 matched = 3 will be created');
     const plain = await cli(['create', 'tasks', '--with', 'subject=x', '--with', 'grower=1', '--count', '2']);
     expect(plain.out).toContain('Make 2 tasks: set subject to “x”');
     expect((await cli(['preset', 'forget', 'call'])).code).toBe(0);

@@ -22,7 +22,7 @@ describe('rules on the command line', () => {
     ]);
     expect(saved).toMatchObject({
       code: 0,
-      err: expect.stringContaining(`“${name}” is off: 271 growers break it today.`),
+      err: expect.stringContaining(`“${name}” is off: 271 break it (counted `),
     });
     expect((await cli(['rule', 'list', 'growers'])).out).toMatch(
       /active growers grow +growers +off +271 +where status is Active, kind is not Reseller +set kind to Orchard/,
@@ -34,7 +34,7 @@ describe('rules on the command line', () => {
     const mend = await cli(['rule', 'mend', name]);
     expect(mend).toMatchObject({ code: 0, out: expect.stringContaining('271 matched = 271 will change') });
     expect((await cli(['run', 'last', '--expect', '271'])).code).toBe(0);
-    expect((await cli(['rule', 'count', name])).err).toContain('0 growers break it today');
+    expect((await cli(['rule', 'count', name])).err).toContain('0 break it (counted ');
     expect((await cli(['rule', 'show', name])).out).toMatch(/Mended by: set kind to Orchard\n\nday +broken\n\S+ +0\n/);
     expect((await cli(['rule', 'mend', name])).code).toBe(3);
   });
@@ -51,7 +51,7 @@ describe('rules on the command line', () => {
     const choices = ['rule', 'save', 'crops', 'bookings', '--choices', 'crop', '--by', 'valley', '--message', 'No.'];
     expect((await cli(choices)).err).toContain('--allow');
     expect((await cli([...choices, '--allow', 'north: apple'])).err).toMatch(
-      /“crops” is off: [\d,]+ bookings break it/,
+      /“crops” is off: [\d,]+ break it \(counted /,
     );
     expect((await cli(['rule', 'delete', 'crops'])).err).toBe('Deleted “crops”.\n');
   });

@@ -78,7 +78,7 @@ export type JournalPage = Answer<typeof JournalPage>;
 export const AlongView = named('AlongView', {
   type: text,
   label: text,
-  act: oneOf(['create', 'delete', 'blank', 'restore']),
+  act: oneOf(['create', 'delete', 'blank', 'restore', 'default', 'follow']),
   count,
 });
 export type AlongView = Answer<typeof AlongView>;

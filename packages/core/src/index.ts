@@ -72,6 +72,7 @@ export * from './job/preset';
 export * from './job/handover';
 export * from './job/parts';
 export * from './job/falls';
+export * from './job/references';
 export * from './job/job';
 export { sentenceText, type LookedUp, type NamedRecord, type Sentence } from './job/named-records';
 export * from './job/refusal';

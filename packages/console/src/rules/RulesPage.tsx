@@ -177,7 +177,7 @@ function OwnRule({
             counting…
           </span>
         ) : rule.broken === 0 ? (
-          'none'
+          <span>none</span>
         ) : (
           <LinkButton
             title={`Counted ${moment(rule.countedAt!)}`}

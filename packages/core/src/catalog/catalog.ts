@@ -65,8 +65,13 @@ export interface Pointer {
   /** The fields that point, and those of this type that they point at. */
   readonly fields: readonly string[];
   readonly at: readonly string[];
-  readonly onDelete: 'refuse' | 'cascade' | 'set_null' | 'set_default';
+  readonly onDelete: ReferenceAction;
+  /** When a value that it refers to changes. */
+  readonly onUpdate: ReferenceAction;
 }
+
+/** What the database does with what refers to a record (source: pg_constraint.confdeltype, confupdtype). */
+export type ReferenceAction = 'refuse' | 'cascade' | 'set_null' | 'set_default';
 
 /** A row rule of the database (row security) as it holds for the account Tantamos uses; null: none. */
 export interface RowRules {

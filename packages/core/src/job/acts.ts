@@ -150,6 +150,8 @@ const along = {
   delete: { done: 'deleted', will: 'will be deleted' },
   blank: { done: 'reference cleared', will: 'reference will be cleared' },
   restore: { done: 'reference restored', will: 'reference will be restored' },
+  default: { done: 'reference set to its default', will: 'reference will be set to its default' },
+  follow: { done: 'reference updated', will: 'reference will be updated' },
 } as const satisfies Record<Along['act'], { done: string; will: string }>;
 
 /** “Remarks: 40 created”: what is done together with the records, counted apart from them. */

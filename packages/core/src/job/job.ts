@@ -17,6 +17,7 @@ import type { Selection } from '../selection/shape';
 import { whichWords } from '../selection/words';
 import { alsoWords, checkAlso, unfilled, type Also, type CheckedAlso } from './also';
 import { fallsOf, type Fall } from './falls';
+import { noReferences, referencesTo } from './references';
 import { checkMaking, makingWords, type MadeFrom } from './making';
 import type { Safety } from './safety';
 import { nothingLookedUp, sentenceOf, type LookedUp, type Names, type Sentence } from './named-records';
@@ -80,6 +81,8 @@ export interface CheckedJobPart {
   readonly links: readonly CheckedLink[];
   /** Of a delete: what goes or is blanked with each record. */
   readonly falls: readonly Fall[];
+  /** What a change of values that others refer to does to these, and what keeps it from being done. */
+  readonly references: ReturnType<typeof referencesTo>;
   /** In which they are dealt with; left out: that of their keys. */
   readonly order?: CheckedTake['order'];
 }
@@ -257,8 +260,11 @@ function checkPart(part: JobPart, place: string, catalog: Catalog, context: Cont
     also: made,
     links,
     falls: part.act === 'delete' ? fallsOf(type, catalog) : [],
+    references: part.act === undefined ? referencesTo(type, catalog, writtenBy(ofEdits)) : noReferences,
   };
 }
+
+const writtenBy = (changes: readonly Change[]): readonly string[] => changes.map((c) => c.field.name);
 
 function makingPart(
   part: JobPart,
@@ -279,6 +285,7 @@ function makingPart(
     also: [],
     links: [],
     falls: [],
+    references: noReferences,
   };
 }
 
@@ -370,6 +377,7 @@ function bindPart(part: CheckedJobPart, answers: Answers, catalog: Catalog): Che
       })),
     ),
     falls: part.falls,
+    references: part.references,
     ...(part.order ? { order: part.order } : {}),
   };
 }

@@ -4,6 +4,7 @@ import { fail } from '../problem';
 import { treesOf, type Change } from '../edits/change';
 import { pointedAtBy, pointing, unfilled } from '../job/also';
 import type { Fall } from '../job/falls';
+import type { ReferenceChange, referencesTo } from '../job/references';
 import type { CheckedJob, CheckedJobPart, Job, JobPart } from '../job/job';
 import type { EntryEdit } from '../job/links';
 import { isRows, rowsId } from '../file/file-type';
@@ -98,7 +99,14 @@ export interface Along {
    * `delete` and `blank` (the field that points): of what points at a record that goes. `restore`: what was blanked gets its
    * value again.
    */
-  readonly act: 'create' | 'delete' | 'blank' | 'restore';
+  readonly act: 'create' | 'delete' | 'blank' | 'restore' | 'default' | 'follow';
+  /**
+   * Of what refers to a value that the part changes: which field that is. Such references are cleared (`blank`) or set to their
+   * default before it changes, or get the new value by the database itself (`follow`).
+   */
+  readonly referenced?: string;
+  /** Of an undo: the place of the entry that it takes back, among all of the run's order. */
+  readonly was?: number;
   /** Of a delete: a run created them, so that one that is gone already hinders nothing. */
   readonly created?: true;
   readonly type: string;
@@ -126,6 +134,8 @@ export interface CheckedPart {
   readonly along: readonly CheckedAlong[];
   /** Of a delete: what goes or is blanked with each record (see `fallsOf`). */
   readonly falls?: readonly Fall[];
+  /** Of an update: what refers to values that change (see `referencesTo`). */
+  readonly references?: ReturnType<typeof referencesTo>;
   readonly dealt?: Dealt;
   readonly entry?: EntryOf;
   /** In which its records are dealt with; left out: that of their keys. */
@@ -214,7 +224,7 @@ export function ownPlaces(job: CheckedJob): readonly (number | null)[] {
 }
 
 function partsOf(
-  { type, selection, act, changes, writeAgain, rules, also, falls, links, order }: CheckedJobPart,
+  { type, selection, act, changes, writeAgain, rules, also, falls, references, links, order }: CheckedJobPart,
   which: number,
   at: number,
 ): CheckedPart[] {
@@ -232,6 +242,7 @@ function partsOf(
     rules,
     along: along.map((a) => ({ id: a.type.id, type: a.type, by: a.by, changes: a.changes })),
     ...(act === 'delete' ? { falls } : {}),
+    ...(act === 'update' ? { references } : {}),
   };
   return [
     ...(hasOwn ? [own] : []),
@@ -322,8 +333,14 @@ function partOf(part: CheckedPart, isFirst: boolean): OrderPart {
         writes: f.act === 'blank' ? [f.field.name] : wholeRecord(f.type).map((field) => field.name),
         under: f.under,
       })),
+      ...(part.references?.changes ?? []).map(alongReference),
     ],
   };
+}
+
+/** References that change with the value that they refer to, as an entry of an order. */
+export function alongReference({ type, field, act, referenced }: ReferenceChange): Along {
+  return { id: type.id, act, type: type.id, by: field.name, writes: [field.name], under: null, referenced };
 }
 
 /** Every value that a part reads or will write for a record: each as a tree, each once. */

@@ -10,6 +10,7 @@ import {
   type NewKeys,
   type FieldKind,
   type Pointer,
+  type ReferenceAction,
   type RecordType,
   type RowRules,
   type Rule,
@@ -202,7 +203,7 @@ function isOne(key: readonly string[], column: string | undefined): boolean {
   return key.length === 1 && key[0] === column;
 }
 
-const onDelete: Readonly<Record<ConstraintRow['on_delete'], Pointer['onDelete']>> = {
+const actions: Readonly<Record<ConstraintRow['on_delete'], ReferenceAction>> = {
   a: 'refuse',
   r: 'refuse',
   ' ': 'refuse',
@@ -229,7 +230,8 @@ function pointersAt(
       table: c.table,
       fields: c.columns,
       at: c.target_columns ?? [],
-      onDelete: onDelete[c.on_delete],
+      onDelete: actions[c.on_delete],
+      onUpdate: actions[c.on_update],
     };
   });
   const elsewhere = [...pointing.filter((c) => !isSeen(c)), ...read.outsidePointers.filter((p) => p.target === oid)];
@@ -239,8 +241,9 @@ function pointersAt(
     schema: p.schema,
     table: p.table,
     fields: [],
-    at: [],
-    onDelete: onDelete[p.on_delete],
+    at: p.target_columns ?? [],
+    onDelete: actions[p.on_delete],
+    onUpdate: actions[p.on_update],
   }));
   return [...seen, ...unseen];
 }

@@ -66,6 +66,8 @@ export interface ConstraintRow {
   readonly table: string;
   /** Of a foreign key: what happens when what it points at is deleted (source: pg_constraint.confdeltype). */
   readonly on_delete: 'a' | 'r' | 'c' | 'n' | 'd' | ' ';
+  /** The same when what it points at changes (source: pg_constraint.confupdtype). */
+  readonly on_update: ConstraintRow['on_delete'];
 }
 export interface PolicyRow {
   readonly oid: number;
@@ -79,7 +81,9 @@ export interface OutsidePointerRow {
   readonly target: number;
   readonly schema: string;
   readonly table: string;
+  readonly target_columns: string[];
   readonly on_delete: ConstraintRow['on_delete'];
+  readonly on_update: ConstraintRow['on_delete'];
 }
 export interface TriggerRow {
   readonly oid: number;
@@ -178,7 +182,7 @@ select k.conrelid::int8 as oid, k.conname as name, k.contype as kind, nullif(k.c
   (select array_agg(a.attname::text order by u.n) from unnest(k.confkey) with ordinality u(num, n)
     join pg_attribute a on a.attrelid = k.confrelid and a.attnum = u.num) as target_columns,
   pg_get_expr(k.conbin, k.conrelid) as condition, k.convalidated as validated,
-  obj_description(k.oid, 'pg_constraint') as comment, k.condeferrable as deferrable, k.confdeltype as on_delete,
+  obj_description(k.oid, 'pg_constraint') as comment, k.condeferrable as deferrable, k.confdeltype as on_delete, k.confupdtype as on_update,
   n.nspname as schema, c.relname as table
 from pg_constraint k
 join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
@@ -208,7 +212,9 @@ where p.polcmd in ('w', '*') and row_security_active(p.polrelid) and ${ours}
 order by p.polrelid, p.polname`;
 
 const outsidePointersQuery = `
-select k.confrelid::int8 as target, n.nspname as schema, c.relname as table, k.confdeltype as on_delete
+select k.confrelid::int8 as target, n.nspname as schema, c.relname as table, k.confdeltype as on_delete, k.confupdtype as on_update,
+  (select array_agg(a.attname::text order by u.n) from unnest(k.confkey) with ordinality u(num, n)
+    join pg_attribute a on a.attrelid = k.confrelid and a.attnum = u.num) as target_columns
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
 where k.contype = 'f' and k.conparentid = 0 and not (c.relkind in ('r', 'p') and not c.relispartition and ${ours}
   and has_schema_privilege(n.oid, 'usage') and (has_table_privilege(c.oid, 'select') or has_any_column_privilege(c.oid, 'select')))`;

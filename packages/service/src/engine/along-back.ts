@@ -38,14 +38,11 @@ export class AlongBack {
     private readonly taken: Pick<Taken, 'overwrite' | 'leaveEdited'>,
   ) {
     const last = order.parts.length - 1;
-    const all = alongOf(order);
-    // The order of the run has its parts the other way round, and so the places of their entries.
-    this.entries = all.map(({ part, entry, at }) => {
-      const within = at - all.findIndex((a) => a.part === part);
-      const before = all.filter((a) => a.part > part).length;
+    this.entries = alongOf(order).flatMap(({ part, entry, at }) => {
+      if (entry.was === undefined) return [];
       const type = typeNow(catalog, entry.type);
       const table = raw(`pg_temp.along_${at}`);
-      return { entry, type, part, at, wasPart: last - part, wasAt: before + within, table };
+      return [{ entry, type, part, at, wasPart: last - part, wasAt: entry.was, table }];
     });
     this.hindered = this.entries.length > 0 ? raw('pg_temp.hindered') : null;
   }

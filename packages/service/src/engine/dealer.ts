@@ -2,6 +2,7 @@ import {
   alongOf,
   envOf,
   fail,
+  referencesTo,
   sourceOf,
   thawMakes,
   thawReads,
@@ -27,6 +28,7 @@ import {
   restoreReference,
 } from './statements/delete';
 import type { Slice } from './statements/items';
+import { defaultReference, following, referredSince } from './statements/references';
 import type { Stored } from './statements/stored';
 import { updateCarefully, updateParked, type Updating } from './statements/update';
 import { verified } from './statements/writing';
@@ -89,8 +91,16 @@ export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, re
     .filter((a) => order.parts[a.part] === part)
     .map(({ entry, at }) => ({ ...entry, at, type: typeNow(catalog, entry.type) }));
   switch (part.act) {
-    case 'update':
-      return new Accompanied(new UpdateDealer(updating), along);
+    case 'update': {
+      mustReferAsFrozen(part, updating.type, catalog);
+      const referring = along.flatMap((a) => (a.referenced === undefined ? [] : [{ ...a, referenced: a.referenced }]));
+      const update = new UpdateDealer(updating);
+      const act = referring.length > 0 ? new ReferencedDealer(update, updating, referring) : update;
+      return new Accompanied(
+        act,
+        along.filter((a) => a.referenced === undefined),
+      );
+    }
     case 'create':
       return new Accompanied(
         new CreateDealer({ ...updating, source: sourceOf(part, catalog) }, dealtOf(part, catalog)),
@@ -128,6 +138,73 @@ class UpdateDealer implements Dealer {
     const back = stored.filter((s) => s.put_back).map((s) => s.n);
     if (back.length > 0) return undoing(edited, back, 'A trigger of the database put the old value back.');
     return { ...nothing, changed, edited, stored };
+  }
+}
+
+/** Throws where a foreign key would by now do something to records that the preview did not freeze. */
+function mustReferAsFrozen(part: OrderPart, type: RecordType, catalog: Catalog): void {
+  for (const now of referencesTo(type, catalog, part.writes).changes) {
+    const isFrozen = (a: Along): boolean => a.type === now.type.id && a.by === now.field.name && a.act === now.act;
+    if (!part.along.some(isFrozen))
+      fail(
+        'catalog_changed',
+        `${now.type.label} refer to ${type.label.toLowerCase()} by ${now.field.label.toLowerCase()}, and the database would change them too. They did not when this was previewed: preview it again.`,
+      );
+  }
+}
+
+/**
+ * Changes values that other records refer to. The record is locked so that nothing new can refer to it, what refers to it is
+ * cleared or set to its default first, and what follows must afterwards be exactly what was frozen.
+ */
+class ReferencedDealer implements Dealer {
+  constructor(
+    private readonly act: UpdateDealer,
+    private readonly part: Updating,
+    private readonly referring: readonly (AlongNow & { readonly referenced: string })[],
+  ) {}
+  get type(): RecordType {
+    return this.act.type;
+  }
+
+  async attempt(connection: Connection, slice: Slice): Promise<Attempt> {
+    const locked = await askPrepared<{ n: number; same: boolean }>(connection, lockForDelete(this.part, slice));
+    const edited = locked.filter((r) => !r.same).map((r) => r.n);
+    const only = locked.filter((r) => r.same).map((r) => r.n);
+    if (only.length === 0) return { ...nothing, edited };
+    const here = { ...slice, only };
+    const along = new Map<number, readonly Made[]>();
+    for (const entry of this.referring) {
+      const since = await askPrepared<{ n: number }>(connection, referredSince(this.part, here, entry));
+      const cause = `${entry.type.label}: a record refers to it that did not when this was previewed.`;
+      if (since.length > 0)
+        return { ...nothing, edited, undone: since.map(({ n }) => ({ n, outcome: 'edited_since', cause })) };
+    }
+    for (const entry of this.referring) {
+      const frozen = await askPrepared<Frozen>(connection, frozenAlong(here, entry.at));
+      if (frozen.length === 0) continue;
+      const done = await withRelated(connection, entry, frozen, here);
+      if ('undone' in done) return { ...nothing, edited, undone: once(done.undone) };
+      along.set(entry.at, done.made);
+    }
+    const done = await this.act.attempt(connection, here);
+    if (done.undone.length > 0) return { ...done, edited: [...edited, ...done.edited] };
+    const written = { ...slice, only: done.changed };
+    for (const entry of this.referring.filter((e) => e.act === 'follow')) {
+      const found = await askPrepared<{ n: number; key: string; made_as: string | null }>(
+        connection,
+        following(this.part, written, entry),
+      );
+      const wrong = found.filter((f) => f.made_as === null).map((f) => f.n);
+      const cause = `${entry.type.label}: the references that the database updated are not those that were previewed.`;
+      if (wrong.length > 0) return { ...nothing, edited, undone: once(wrong.map((n) => refusal(n, cause))) };
+      if (found.length > 0)
+        along.set(
+          entry.at,
+          found.map(({ n, key, made_as: as }) => ({ n, key, as: as! })),
+        );
+    }
+    return { ...done, edited: [...edited, ...done.edited], along };
   }
 }
 
@@ -219,7 +296,7 @@ class Accompanied implements Dealer {
     const done = await this.act.attempt(connection, slice);
     if (this.along.length === 0 || done.undone.length > 0 || done.changed.length === 0) return done;
     const here = { ...slice, only: done.changed };
-    const along = new Map<number, readonly Made[]>();
+    const along = new Map<number, readonly Made[]>(done.along);
     const keys = done.made.length > 0 ? done.made : await keysOfPlaces(connection, slice, done.changed);
     for (const entry of this.along.filter((a) => a.act === 'create')) {
       const { written, stored } = await verified(connection, createAlong(entry, here, keys));
@@ -345,9 +422,29 @@ async function withRelated(
         })),
       };
     }
+    case 'default': {
+      const { stored } = await verified(connection, defaultReference(entry.type, entry.by, keys));
+      if (stored.length > 0) return { undone: ownersOf(stored).map((n) => refusal(n, relatedNot(entry, 'cleared'))) };
+      return { made: await asNow(connection, entry, frozen) };
+    }
+    case 'follow':
+      // They are held as they are; the database writes them with the record itself.
+      return { made: asFrozen };
     case 'create':
       throw new Error('What is created is not removed.');
   }
+}
+
+/** What these references are now, once they were written. */
+async function asNow(
+  connection: Connection,
+  { type, by }: AlongNow,
+  frozen: readonly Frozen[],
+): Promise<readonly Made[]> {
+  const keys = frozen.map((f) => f.key);
+  const now = await askPrepared<{ key: string; made_as: string }>(connection, lockMade(type, keys, by));
+  const as = new Map(now.map((r) => [r.key, r.made_as]));
+  return frozen.map(({ n, key }) => ({ n, key, as: as.get(key)! }));
 }
 
 /** One entry a record, however much of what goes along with it is wrong. */

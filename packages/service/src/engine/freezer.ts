@@ -48,6 +48,7 @@ import {
   type Cut,
 } from './statements/rows';
 import { frozenFalls } from './statements/falls';
+import { freezeReferring } from './statements/references';
 import { undoRows, type Taken } from './statements/undo';
 
 /** What a preview is to freeze, and into what. */
@@ -85,6 +86,8 @@ export class Freezer {
   /** What goes along comes from the run that is taken back, not from the rows. */
   private isUndo = false;
   private tables = 0;
+  /** The types of records that refer to what is changed. */
+  private readonly referringTypes = new Map<string, RecordType>();
   /** Of each part, whether its keys are whole numbers. */
   private wholeKeys: readonly boolean[] = [];
 
@@ -95,9 +98,12 @@ export class Freezer {
 
   async freeze(parts: readonly CheckedPart[], order: WorkOrder): Promise<Frozen> {
     this.order = order;
+    for (const { references } of parts)
+      for (const { type } of references?.changes ?? []) this.referringTypes.set(type.id, type);
     this.wholeKeys = parts.map((part, i) => areWhole(order.parts[i]!, () => part.selection.type));
     // What another connection writes is not seen by this one: nothing more may come of it.
-    const mayShare = (part: CheckedPart): boolean => parts.length === 1 && !part.falls?.length;
+    const mayShare = (part: CheckedPart): boolean =>
+      parts.length === 1 && !part.falls?.length && !part.references?.changes.length;
     for (const [i, part] of parts.entries()) {
       const frozen = order.parts[i]!;
       if (frozen.inOrder && part.act === 'update') await this.settled(part, frozen, i);
@@ -105,6 +111,7 @@ export class Freezer {
       else if (needsChoosing(part)) await this.chosen(part, frozen, i, mayShare(part));
       else await this.ranged(part, frozen, i, mayShare(part));
       await this.fall(part, i);
+      if (part.act === 'update') await this.referring(part.type, i);
       if (i < parts.length - 1) await this.plan(part, frozen, i);
     }
     return { order: this.order, batches: this.batches, pairs: this.pairs };
@@ -162,6 +169,8 @@ export class Freezer {
     if (!second) for (const piece of pieces) await writer(null)(piece);
     else await sharedOut(pieces, Math.ceil(pieces.length / 2), writer(this.connection), writer(second));
     const left = await along.freeze(this.freezing.previewId);
+    for (const [at, back] of order.parts.entries())
+      if (back.act === 'update') await this.referring(typeNow(all, back.type), at, all);
     return { order: this.order, batches: this.batches, pairs: this.pairs, left };
   }
 
@@ -216,6 +225,19 @@ export class Freezer {
     for (const [i, fall] of falls.entries()) {
       const above = fall.under === null ? null : { at: at(fall.under), type: falls[fall.under]!.type };
       await askOn(this.connection, frozenFalls(this.freezing.previewId, index, part.type, fall, at(i), above));
+    }
+  }
+
+  /** Freezes what refers to values that a part changes. */
+  private async referring(type: RecordType, index: number, catalog?: Catalog): Promise<void> {
+    for (const { part, entry, at } of alongOf(this.order)) {
+      if (part !== index || entry.referenced === undefined) continue;
+      const child = catalog ? typeNow(catalog, entry.type) : this.referringTypes.get(entry.type)!;
+      const { by, act, referenced } = entry;
+      await askOn(
+        this.connection,
+        freezeReferring(this.freezing.previewId, { type, index }, { by, act, referenced, at, type: child }),
+      );
     }
   }
 

@@ -1,5 +1,8 @@
 import {
+  alongOf,
+  alongReference,
   frozenForm,
+  referencesTo,
   typeNow,
   wholeRecord,
   type Along,
@@ -9,11 +12,14 @@ import {
   type WorkOrder,
 } from '@tantamos/core';
 
-const inverseAct: Readonly<Record<Along['act'], Along['act']>> = {
+/** What takes back what was done to related records. A reference that followed follows back, as any that refers to the value now. */
+const inverseAct: Readonly<Record<Along['act'], Along['act'] | null>> = {
   create: 'delete',
   delete: 'create',
   blank: 'restore',
   restore: 'blank',
+  default: 'restore',
+  follow: null,
 };
 
 /** The order that takes a run's order back: its parts from the last to the first, each act by its inverse. */
@@ -21,7 +27,15 @@ export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
   return {
     form: frozenForm,
     env: order.env,
-    parts: [...order.parts].reverse().map((part) => inversePart(part, catalog)),
+    parts: order.parts
+      .map((part, i) =>
+        inversePart(
+          part,
+          alongOf(order).filter((a) => a.part === i),
+          catalog,
+        ),
+      )
+      .reverse(),
   };
 }
 
@@ -37,7 +51,7 @@ export function narrowed(order: WorkOrder, fields: readonly string[] | undefined
   return { ...order, parts };
 }
 
-function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
+function inversePart(part: OrderPart, related: ReturnType<typeof alongOf>, catalog: Catalog): OrderPart {
   const type = typeNow(catalog, part.type);
   const all = type.fields.map((f) => f.name);
   const rest = {
@@ -45,7 +59,10 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
     type: part.type,
     of: part.type,
     inOrder: false,
-    along: part.along.map((a) => inverseAlong(a, catalog)),
+    along: [
+      ...related.flatMap(({ entry, at }) => inverseAlong(entry, at, part.act, catalog)),
+      ...(part.act === 'update' ? referencesTo(type, catalog, part.writes).changes.map(alongReference) : []),
+    ],
   };
   switch (part.act) {
     case 'update':
@@ -66,11 +83,15 @@ function inversePart(part: OrderPart, catalog: Catalog): OrderPart {
   }
 }
 
-/** What is deleted again is frozen whole, so that the undo can itself be undone. */
-function inverseAlong(along: Along, catalog: Catalog): Along {
+/** What is deleted again is frozen whole, so that the undo can itself be undone. `was`: the place of the entry in the run's order. */
+function inverseAlong(along: Along, was: number, of: OrderPart['act'], catalog: Catalog): Along[] {
   const act = inverseAct[along.act];
-  if (along.act !== 'create') return { ...along, act };
-  return { ...along, act, created: true, writes: wholeRecord(typeNow(catalog, along.type)).map((f) => f.name) };
+  // References that were restored with a value refer to it: they are among all those that do so now.
+  if (act === null || (of === 'update' && along.act === 'restore')) return [];
+  const { referenced: _, ...rest } = along;
+  if (along.act !== 'create') return [{ ...rest, act, was }];
+  const writes = wholeRecord(typeNow(catalog, along.type)).map((f) => f.name);
+  return [{ ...rest, act, was, created: true, writes }];
 }
 
 function fieldReads(type: RecordType, names: readonly string[]): OrderPart['reads'] {

@@ -221,7 +221,7 @@ describe('saying which records', () => {
     it('takes the first by an order, and of each value', async () => {
       const first = await keys({ type: 'bookings', filter: "valley = 'north'", take: { count: 5, order: ['-total'] } });
       const hand = await w.sql.query(
-        `select id::text from (select id, total from bookings where valley = 'north' order by total desc, id limit 5) b order by id::int`,
+        `select id::text from (select id, total from bookings where valley = 'north' order by total desc, id limit 5) b order by total desc, id`,
       );
       expect(first).toEqual(hand.rows.map((r) => r.id));
       expect(await count({ type: 'bookings', take: { count: 3, per: 'status' } })).toBe(15);

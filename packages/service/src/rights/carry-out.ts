@@ -19,7 +19,7 @@ export function mustCarryOut(kind: 'edit' | 'undo', parts: readonly OrderPart[],
       else seen.must(acts[part.act], type);
       for (const { act, type: id, by } of part.along) {
         const along = seen.catalog.find(id) ?? seen.refuse('It makes or deletes records that you may not see');
-        if (act === 'blank') seen.mustChange(along, [by]);
+        if (act === 'blank' || act === 'default' || act === 'follow') seen.mustChange(along, [by]);
         else seen.must(act === 'delete' ? 'delete' : 'create', along);
       }
       continue;

@@ -60,7 +60,7 @@ function touches(order: WorkOrder, reads: Reads): boolean {
   return (
     order.parts.some((p) => isAbout(p.type, p.act === 'update' ? p.writes : null)) ||
     alongOf(order).some(({ entry }) =>
-      isAbout(entry.type, entry.act === 'blank' || entry.act === 'restore' ? [entry.by] : null),
+      isAbout(entry.type, entry.act === 'create' || entry.act === 'delete' ? null : [entry.by]),
     )
   );
 }

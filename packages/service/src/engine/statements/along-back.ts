@@ -71,7 +71,7 @@ export function hinderedBy(table: Sql, { entry, type, part }: AlongUndone): Sql 
     blank: `${label}: the reference of a record to it has been changed since.`,
     restore: `${label}: the reference of a record to it has been changed since.`,
     create: `${label}: another record has the key of one that was deleted with it.`,
-  }[entry.act];
+  }[entry.act as 'delete' | 'blank' | 'restore' | 'create'];
   const verdict = letterOf(entry.act === 'create' ? 'not_allowed' : 'edited_since');
   return sql`select ${value(part)}::int as part, owner, ${value(verdict)}::text as verdict, ${value(cause)}::text as cause
     from ${table} where now in ('edited', 'taken')`;

@@ -3,7 +3,7 @@ import { fires } from '../../catalog/introspect';
 
 /**
  * Would an update of these fields store something else than it says, though by the catalog it could not? There is a trigger or
- * a rule that was made since that was read, or a column is of another type by now.
+ * a rule that was made since that was read, a foreign key at it that now does something to others, or a column is of another type.
  *
  * What is so once the table is locked as an update locks it stays so until the transaction ends (source: Explicit Locking).
  */
@@ -21,7 +21,10 @@ export function isAltered(type: RecordType, writes: readonly string[]): Sql {
   const rule = sql`select from pg_rewrite r where r.ev_class = ${table} and r.ev_type = '2'`;
   const column = sql`select from unnest(${names}, ${value(declared)}::text[]) u(name, declared)
     join pg_attribute a on a.attrelid = ${table} and a.attname = u.name and format_type(a.atttypid, a.atttypmod) <> u.declared`;
-  return sql`(exists (${trigger}) or exists (${rule}) or exists (${column}))`;
+  // What the catalog knew of these was frozen with the records; a part that has any is not written without a look.
+  const action = sql`select from pg_constraint k where k.contype = 'f' and k.confrelid = ${table} and k.confupdtype in ('c', 'n', 'd')
+    and exists (select from pg_attribute a where a.attrelid = k.confrelid and a.attnum = any(k.confkey) and a.attname::text = any(${names}))`;
+  return sql`(exists (${trigger}) or exists (${rule}) or exists (${column}) or exists (${action}))`;
 }
 
 /** Where the triggers of a type may be: at its table, its partitions, and what it shows. */

@@ -49,6 +49,7 @@ import {
   newFieldsIn,
 } from '@tantamos/core';
 import { keptAmong } from './pointers';
+import { keptByReference } from './references';
 import { asked, notPutBack, rulesBroken } from './database-rules';
 
 /** Which records of a part's selection a statement looks at. */
@@ -532,6 +533,8 @@ function causeOf(
   const limit = act === 'update' ? type.limits?.changed(writes, scope.root) : null;
   if (limit) tests.push(sql`case when not (${limit.allowed}) then ${value(limit.words)}::text end`);
   if (act === 'update') tests.push(...rulesBroken(type, rulesTouched(type, writes), now));
+  const { kept: referenced = [], changes: referring = [] } = part.references ?? {};
+  if (act === 'update') tests.push(...keptByReference(type, referenced, referring, scope, old, now));
   if (act === 'create') tests.push(...rulesOfNew(type, fresh));
   part.along.forEach((a, i) => {
     tests.push(...rulesOfNew(a.type, new Map([...along[i]!, [a.by.name, scope.keys()[0]!]])));

@@ -82,7 +82,9 @@ function valuesBack(undoing: Undoing, stretch: Stretch, batchSize: number): Sql 
   );
   const same = writes.map((_, i) => raw(`m.old_${i + 1} is not distinct from m.new_${i + 1}`));
   // What was made along with a record whose values were right already is taken back all the same.
-  const right = back.along.length > 0 ? raw('') : sql`when ${join(same, ' and ')} then ${letter('already_right')} `;
+  const right = back.along.some((a) => a.was !== undefined)
+    ? raw('')
+    : sql`when ${join(same, ' and ')} then ${letter('already_right')} `;
   const edited = taken.overwrite ? raw('') : sql`when not m.as_written then ${letter('edited_since')} `;
   const columns = now.map((n, i) => sql`${n} as ${raw(`old_${i + 1}`)}, ${raw(`c.old_${i + 1} as new_${i + 1}`)}`);
   const hash = signature(reads, scope);

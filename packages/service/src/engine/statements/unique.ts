@@ -172,8 +172,10 @@ function typedChange({ field }: CheckedPart['changes'][number], index: number): 
  * meanwhile or, where it may not be, has a value that no record has. What the database's own rules say of that one nobody
  * can tell beforehand.
  */
-export function unparkable({ type, changes }: CheckedPart, index: number): string | null {
+export function unparkable({ type, changes, references }: CheckedPart, index: number): string | null {
   const { field } = changes[index]!;
+  if (references?.changes.some((r) => r.referenced === field.name))
+    return 'its values go round in a circle, and other records refer to them';
   if (rulesTouched(type, [field.name]).some((r) => r.fields.includes(field.name)))
     return 'its values go round in a circle, and a rule of the database says what they may be meanwhile';
   if (!field.required || parkingOf(field)) return null;
