@@ -1,6 +1,7 @@
 import { render } from '@tantamos/core';
 import type { Client } from 'pg';
 import { claimed } from '@tantamos/service/dist/engine/statements/claim';
+import { schemaVersion } from '@tantamos/service/dist/database/migrate';
 import { bytesKept, filter, makeTable } from './tables';
 import type { Service } from './service';
 
@@ -56,7 +57,9 @@ export async function keptFigures(db: Client, service: Service): Promise<{ kept:
 
 /** The statement of a lane, rolled back. */
 async function claimTime(db: Client, run: string, preview: string, name: string): Promise<number> {
-  const { text, values } = render(claimed({ run, preview, part: 0, lane: 0, from: 1 }, false));
+  const { text, values } = render(
+    claimed({ run, preview, part: 0, lane: 0, schema: await schemaVersion(), from: 1 }, false),
+  );
   const times: number[] = [];
   await db.query('set plan_cache_mode = force_generic_plan');
   for (let i = 0; i < 300; i++) {

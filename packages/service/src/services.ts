@@ -6,6 +6,7 @@ import { Events } from './database/events';
 import { grantEveryday, migrate } from './database/migrate';
 import { preflight, type Ground } from './database/preflight';
 import { Spending } from './spending';
+import { newWorkerName, Workers } from './workers/workers';
 import { settleHere, whereAmI, whyAway } from './keeping/home';
 import { Keeper } from './keeping/keeper';
 import { Drafts } from './drafts/drafts';
@@ -95,14 +96,18 @@ const helperConnections = 6;
 async function open(options: OpenOptions, isHelper: boolean): Promise<Services> {
   const { log, url } = options;
   const { readOnly, searchPath } = await groundAt(url);
+  const workerName = newWorkerName();
   const database = new Database({
     url,
+    worker: workerName,
     searchPath,
     awaitsCommits: options.awaitsCommits,
     ...(isHelper ? { connections: helperConnections, lanes: 1 } : {}),
   });
   // With two accounts the everyday one cannot alter what is frozen; the other migrates, and drops what is kept no longer.
-  const ownersDatabase = options.ownerUrl ? new Database({ url: options.ownerUrl, connections: 2 }) : database;
+  const ownersDatabase = options.ownerUrl
+    ? new Database({ url: options.ownerUrl, connections: 2, worker: workerName })
+    : database;
   try {
     if (!isHelper) await migrate(ownersDatabase, readOnly);
     if (ownersDatabase !== database && readOnly === null) await grantEveryday(ownersDatabase, database);
@@ -129,10 +134,13 @@ async function open(options: OpenOptions, isHelper: boolean): Promise<Services> 
   const rules = new Rules(database, catalogs, compiler, log);
   const engine = new Engine(database, catalogs, accounts, gate, events, log, options.patience ?? usualPatience);
   const runs = new Runs(database, catalogs, previews, events, () => engine.wake());
+  const accountsOf = ownersDatabase === database ? [database] : [database, ownersDatabase];
+  const workers = new Workers(workerName, database, accountsOf, log, (ids, words) => runs.note(ids, words));
   let isWorking = false;
   const work = async (): Promise<void> => {
     if (isWorking || isHelper) return;
     isWorking = true;
+    await workers.start();
     worker.start();
     engine.start(runs);
     rules.start();
@@ -196,6 +204,7 @@ async function open(options: OpenOptions, isHelper: boolean): Promise<Services> 
       await engine.close();
       await worker.close();
       await events.close();
+      await workers.close();
       await database.close();
       if (ownersDatabase !== database) await ownersDatabase.close();
     },

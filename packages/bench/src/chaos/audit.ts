@@ -66,4 +66,4 @@ const told = `
     select record, count(*) filter (where lane) as writes, count(*) filter (where not lane) as hands,
       (array_agg(old) filter (where lane))[1] as found, (array_agg(new) filter (where lane))[1] as left_,
       (array_agg(kind_seen) filter (where lane))[1] as kind_seen
-    from (select *, who = 'tantamos lane' as lane from audit where id > $2) x group by record) a on a.record = d.key`;
+    from (select *, who like 'tantamos lane%' as lane from audit where id > $2) x group by record) a on a.record = d.key`;

@@ -78,6 +78,8 @@ export interface RowRules {
   /** Which records may be changed, and what they may become (source: pg_get_expr); trusted. */
   readonly using: string | null;
   readonly check: string | null;
+  /** Which records may be deleted. */
+  readonly deleting: string | null;
 }
 
 /** A CHECK of the table: evaluated in the preview with the new values in place. */

@@ -250,13 +250,20 @@ function pointersAt(
 
 /** Row rules as one condition each: any of the permissive ones, and all of the restrictive. */
 function rowRules(policies: readonly PolicyRow[]): RowRules {
-  const together = (text: (p: PolicyRow) => string | null): string => {
-    const some = policies.filter((p) => p.permissive).map((p) => text(p) ?? 'true');
-    const all = policies.filter((p) => !p.permissive).map((p) => text(p) ?? 'true');
+  const together = (those: readonly PolicyRow[], text: (p: PolicyRow) => string | null): string => {
+    const some = those.filter((p) => p.permissive).map((p) => text(p) ?? 'true');
+    const all = those.filter((p) => !p.permissive).map((p) => text(p) ?? 'true');
     const any = some.length > 0 ? some.map((t) => `(${t})`).join(' or ') : 'false';
     return [`(${any})`, ...all.map((t) => `(${t})`)].join(' and ');
   };
-  return { using: together((p) => p.using), check: together((p) => p.check ?? p.using) };
+  const of = (command: 'w' | 'd'): readonly PolicyRow[] =>
+    policies.filter((p) => p.command === command || p.command === '*');
+  const changing = of('w');
+  return {
+    using: together(changing, (p) => p.using),
+    check: together(changing, (p) => p.check ?? p.using),
+    deleting: together(of('d'), (p) => p.using),
+  };
 }
 
 function baseOf({ known, is_list: isList, labels }: ColumnRow): Base {

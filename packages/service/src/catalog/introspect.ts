@@ -72,7 +72,7 @@ export interface ConstraintRow {
 export interface PolicyRow {
   readonly oid: number;
   readonly permissive: boolean;
-  readonly command: 'r' | 'w' | '*';
+  readonly command: 'w' | 'd' | '*';
   readonly using: string | null;
   readonly check: string | null;
 }
@@ -207,7 +207,7 @@ const policiesQuery = `
 select p.polrelid::int8 as oid, p.polpermissive as permissive, p.polcmd as command,
   pg_get_expr(p.polqual, p.polrelid) as using, pg_get_expr(p.polwithcheck, p.polrelid) as check
 from pg_policy p join pg_class c on c.oid = p.polrelid join pg_namespace n on n.oid = c.relnamespace
-where p.polcmd in ('w', '*') and row_security_active(p.polrelid) and ${ours}
+where p.polcmd in ('w', 'd', '*') and row_security_active(p.polrelid) and ${ours}
   and (p.polroles = '{0}' or exists (select from unnest(p.polroles) role where pg_has_role(role, 'usage')))
 order by p.polrelid, p.polname`;
 

@@ -79,6 +79,8 @@ export interface DatabaseOptions {
   /** In place of the usual number: for control data, and for the lanes of runs. */
   readonly connections?: number;
   readonly lanes?: number;
+  /** The service whose sessions these are: part of their application name, by which they are found. */
+  readonly worker?: string;
   /** Batches wait for the disk: for where a standby, or another server behind foreign tables, is to have each at once. */
   readonly awaitsCommits?: boolean;
 }
@@ -99,7 +101,7 @@ export class Database {
         connectionString: settings.url,
         max,
         options: optionsOf({ ...pinned, ...path, ...more }),
-        application_name: name,
+        application_name: named(name, settings.worker),
         keepAlive: true,
         connectionTimeoutMillis: wait,
       });
@@ -256,11 +258,11 @@ export class Database {
   }
 
   /** A connection of its own, outside the pool: for listening. */
-  async listener(): Promise<Client> {
+  async listener(purpose: 'listener' | 'heartbeat' = 'listener'): Promise<Client> {
     const client = new Unshaken({
       connectionString: this.settings.url,
       options: optionsOf(pinned),
-      application_name: 'tantamos listener',
+      application_name: named(`tantamos ${purpose}`, this.settings.worker),
       keepAlive: true,
     });
     await client.connect();
@@ -270,6 +272,10 @@ export class Database {
   async close(): Promise<void> {
     await Promise.all([...Object.values(this.pools), this.lanes].map((pool) => pool.end()));
   }
+}
+
+function named(purpose: string, worker: string | undefined): string {
+  return worker === undefined ? purpose : `${purpose} ${worker}`;
 }
 
 /** A connection of a pool. That all are taken for too long is said as what it is, not as an outage of the database. */

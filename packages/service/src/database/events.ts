@@ -39,8 +39,11 @@ export class Events {
       this.client = client;
       client.on('end', () => this.lost(client));
       client.on('notification', (n) => this.tell(n.payload as Topic));
-      // A share of the schema as it is: nobody brings it up under us.
-      await client.query('select pg_try_advisory_lock_shared($1)', [servicesLock]);
+      // A share of the schema as it is: nobody brings it up under us. Where somebody does just now, it is tried again.
+      const { rows } = await client.query<{ held: boolean }>('select pg_try_advisory_lock_shared($1) as held', [
+        servicesLock,
+      ]);
+      if (!rows[0]!.held) throw new Error('The schema is being brought up by another service.');
       await client.query(`listen ${channel}`);
       this.trouble.over();
       for (const topic of [...this.listeners.keys()]) this.tell(topic);

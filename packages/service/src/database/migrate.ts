@@ -10,6 +10,21 @@ export const migrationLock = 741_000_001;
 /** Every service holds a share of it; who alters the schema of an earlier version needs all of it. */
 export const servicesLock = 741_000_003;
 
+/** The version of the schema that this program works on: that of its last step. */
+let newestKnown: number | null = null;
+export async function schemaVersion(): Promise<number> {
+  return (newestKnown ??= (await allSteps()).at(-1)!.version);
+}
+
+/** Why this program must not work on the schema any more: it was brought up under it, or is being brought up; null where it may. */
+export async function whyOutdated(database: Database): Promise<string | null> {
+  const known = await schemaVersion();
+  const row = await database.one<{ version: number }>('select max(version) as version from tantamos.migration');
+  return row?.version === known
+    ? null
+    : `The database was brought to version ${row?.version} by another Tantamos; this service knows ${known}. It begins nothing more; a service of the newer version continues.`;
+}
+
 interface Step {
   readonly version: number;
   readonly file: string;

@@ -167,7 +167,9 @@ describe('a preview that two connections work on', () => {
     };
     const withdrawn = await begun('D-');
     await w.admin.dropPreview(withdrawn.id);
-    expect((await withdrawn.made).state).toBe('cancelled');
+    let last = await withdrawn.made;
+    for await (const now of w.admin.previewEvents(withdrawn.id)) last = now;
+    expect(last.state).toBe('cancelled');
     expect((await w.sql.query('select from tantamos.batch where preview = $1', [withdrawn.id])).rowCount).toBe(0);
 
     const broken = await begun('E-');

@@ -87,6 +87,8 @@ export function updatingOf(order: WorkOrder, part: OrderPart, catalog: Catalog, 
 
 export function dealerOf(order: WorkOrder, part: OrderPart, catalog: Catalog, reading: Catalog): Dealer {
   const updating = updatingOf(order, part, catalog, reading);
+  // What came to be so since the preview, such as a rewrite rule on the table, holds for each of its records.
+  if (updating.type.notChangeable !== null) fail('not_changeable', updating.type.notChangeable);
   const along = alongOf(order)
     .filter((a) => order.parts[a.part] === part)
     .map(({ entry, at }) => ({ ...entry, at, type: typeNow(catalog, entry.type) }));

@@ -4,6 +4,7 @@ import type { Logger } from 'pino';
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Database } from '../database/database';
 import type { Events } from '../database/events';
+import { whyOutdated } from '../database/migrate';
 import { isTakenAway, outage } from '../database/refusal';
 import { AllAlike, type Patience } from './batch';
 import { Lane, type LaneRun, type RightsOfRun } from './lane';
@@ -100,7 +101,13 @@ export class Engine {
       try {
         await this.quietly(() => this.watchman.wakeThoseDue(), undefined);
         this.index();
-        for (const run of await this.activeRuns()) {
+        const active = await this.activeRuns();
+        const outdated = active.length > 0 ? await whyOutdated(this.database) : null;
+        for (const run of active) {
+          if (outdated !== null) {
+            this.holdBack(run, outdated);
+            continue;
+          }
           for (const { lane } of this.of(run.id)) lane.heed(run);
           const atWork = run.state === 'queued' || run.state === 'running';
           const closed = atWork && (await this.quietly(() => this.watchman.look(run), false, run.id));
@@ -116,6 +123,13 @@ export class Engine {
       await Promise.race([woken, sleep(lookEvery, undefined, { signal: timer.signal }).catch(() => {})]);
       timer.abort();
     }
+  }
+
+  /** Begins nothing more of a run: the schema is another by now. */
+  private holdBack(run: LaneRun, why: string): void {
+    for (const { lane } of this.of(run.id)) lane.leave();
+    this.hindrances.set(run.id, { why, tries: 0 });
+    this.events.send(`run ${run.id}`);
   }
 
   /** What cannot be watched keeps no run from going on: what troubles the database its lanes meet too, and say so. */

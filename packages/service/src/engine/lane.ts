@@ -14,6 +14,7 @@ import {
 import type { CatalogStore } from '../catalog/catalog-store';
 import type { Seen } from '../rights/seen';
 import { askPrepared, leftOpen, Standing, type Connection, type Database } from '../database/database';
+import { schemaVersion } from '../database/migrate';
 import { blameOf, isAboutShape } from '../database/refusal';
 import { applyWhole, applyWithCare, type Patience, type RunBatchRow, type Work } from './batch';
 import { dealerOf, updatingOf } from './dealer';
@@ -97,6 +98,7 @@ export class Lane {
   private readonly failed: Record<Way, number> = { proved: 0, placed: 0, keyed: 0 };
   private present: Present | undefined;
   private leaving = false;
+  private schema = 0;
   private ordered = false;
   private readonly others = new Others();
   /** What is told of it; not known of what a lane before this one told. */
@@ -138,6 +140,7 @@ export class Lane {
 
   /** False when the lane's place is taken, or the run is held by who settles it. */
   async work(): Promise<boolean> {
+    this.schema = await schemaVersion();
     return this.database.withLane(async (connection) => {
       const { id } = this.run;
       const { rows } = await connection.query<{ held: boolean }>(
@@ -217,7 +220,7 @@ export class Lane {
   }
 
   private asking(part: number, from: number): Asking {
-    return { run: this.run.id, preview: this.run.preview, part, lane: this.number, from };
+    return { run: this.run.id, preview: this.run.preview, part, lane: this.number, schema: this.schema, from };
   }
 
   /** A fresh batch in one statement: its position. Where one way of writing it fails, the next is tried. */

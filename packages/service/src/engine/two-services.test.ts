@@ -47,7 +47,7 @@ describe('two services on one database', () => {
         seen.push(now.state);
         const held = await w.sql.query<{ n: number }>(
           `select count(distinct a.pid)::int as n from pg_locks l join pg_stat_activity a using (pid)
-           where l.locktype = 'advisory' and a.application_name = 'tantamos lane' and a.datname = current_database()`,
+           where l.locktype = 'advisory' and a.application_name like 'tantamos lane%' and a.datname = current_database()`,
         );
         const here = w.services.engine.lanesOf(run.id);
         const there = second.engine.lanesOf(run.id);

@@ -130,4 +130,4 @@ const waitingForUs = `
   select count(*)::int as n from pg_stat_activity a
   where a.datname = current_database() and a.wait_event_type = 'Lock' and a.application_name not like 'tantamos%'
     and a.query_start < clock_timestamp() - make_interval(secs => $1)
-    and exists (select from pg_stat_activity l where l.application_name = 'tantamos lane' and l.pid = any(pg_blocking_pids(a.pid)))`;
+    and exists (select from pg_stat_activity l where l.application_name like 'tantamos lane%' and l.pid = any(pg_blocking_pids(a.pid)))`;

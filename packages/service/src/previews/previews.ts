@@ -4,6 +4,7 @@ import {
   mustBeHours,
   safetyOf,
   fail,
+  shortId,
   firing,
   isSwift,
   orderOf,
@@ -189,11 +190,18 @@ export class Previews {
 
   /** Stops working on it, whichever process does, or withdraws a ready one, so that it can never be started. */
   async cancel(id: string): Promise<void> {
-    await this.database.rows(
-      `update tantamos.preview p set state = 'cancelled'
-       where id = $1 and state in ('working', 'ready') and not exists (select from tantamos.run where preview = p.id)`,
+    const done = await this.database.one<{ run: string | null }>(
+      `with done as (
+         update tantamos.preview p set state = 'cancelled'
+         where id = $1 and state in ('working', 'ready') and not exists (select from tantamos.run where preview = p.id))
+       select (select run.id from tantamos.run where preview = $1) as run`,
       [id],
     );
+    if (done?.run)
+      fail(
+        'preview_started',
+        `This preview was started as run ${shortId(done.run)}, so it cannot be discarded. Stop the run instead.`,
+      );
     this.events.sendNow(`preview ${id}`);
     await this.worker.stop(id);
   }

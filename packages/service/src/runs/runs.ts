@@ -343,6 +343,15 @@ export class Runs {
     return this.get(id);
   }
 
+  /** Keeps what was done about runs by no person. */
+  async note(ids: readonly string[], words: string): Promise<void> {
+    for (const id of ids) {
+      await this.database.rows(addEvent, [id, null, 'took_over', words]);
+      this.events.send(`run ${id}`);
+    }
+    this.wake();
+  }
+
   /** Makes those that have ended quick to search by record, as long as there are such. */
   async indexNext(): Promise<void> {
     for (;;) {

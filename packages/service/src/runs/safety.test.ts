@@ -223,7 +223,7 @@ describe('how carefully a run goes about it', () => {
     );
     try {
       const { id } = await w.admin.startRun({ preview: p.id });
-      const isAt = `select from pg_stat_activity where application_name = 'tantamos lane' and wait_event = 'PgSleep'
+      const isAt = `select from pg_stat_activity where application_name like 'tantamos lane%' and wait_event = 'PgSleep'
         and datname = current_database()`;
       while ((await w.sql.query(isAt)).rows.length === 0) await new Promise((resolve) => setTimeout(resolve, 20));
       const other = w.sql.query(`update bookings set region = region where id = 905`);

@@ -6,6 +6,8 @@ export interface Asking {
   readonly preview: string;
   readonly part: number;
   readonly lane: number;
+  /** Version of the schema that this program knows. */
+  readonly schema: number;
   /** Position that the lane begins at: it does what lies before it last. */
   readonly from: number;
 }
@@ -60,8 +62,10 @@ const claim =
   raw(`s.run, s.position, s.batch, s.low, s.high, s.state, s.tries, s.outcomes, s.causes, s.altered, s.made, s.made_as,
       s.not_yet as pending, run.preview`);
 
-function isAtWork({ run }: Asking): Sql {
-  return sql`run.id = ${value(run)}::uuid and run.state = 'running' and run.wakes_at is null`;
+function isAtWork({ run, schema }: Asking): Sql {
+  // Looked at in the claim itself: nobody who knows another schema writes by this one.
+  return sql`run.id = ${value(run)}::uuid and run.state = 'running' and run.wakes_at is null
+    and (select max(m.version) from tantamos.migration m) = ${value(schema)}::int`;
 }
 
 /** So many stretches from the lane's place on and, where there are none, so many before it. */

@@ -543,8 +543,8 @@ function causeOf(
   });
   for (const rule of act === 'update' ? ownRulesTouched(part) : [])
     tests.push(ownRuleBroken(rule, type, writes, scope, old, now));
-  if (act === 'update' && type.rowRules) {
-    const { using, check } = type.rowRules;
+  if (act !== 'create' && type.rowRules) {
+    const { using, check, deleting } = type.rowRules;
     const rule = (condition: string | null, values: (f: Field) => Sql, words: string): void => {
       if (condition !== null)
         tests.push(
@@ -556,8 +556,11 @@ function causeOf(
           ),
         );
     };
-    rule(using, old, 'A row rule of the database does not let this record be changed.');
-    rule(check, now, 'A row rule of the database does not let the record become this.');
+    if (act === 'delete') rule(deleting, old, 'A row rule of the database does not let this record be deleted.');
+    else {
+      rule(using, old, 'A row rule of the database does not let this record be changed.');
+      rule(check, now, 'A row rule of the database does not let the record become this.');
+    }
   }
   return tests.length > 0 ? sql`coalesce(${join(tests, ', ')})` : raw('null::text');
 }
