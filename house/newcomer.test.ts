@@ -120,7 +120,7 @@ const examples: Readonly<Record<string, Example>> = {
     },
     lines: [
       ['cli/src/program.ts', "import { record } from './verbs/record';", "import { ring } from './verbs/ring';"],
-      ['cli/src/program.ts', 'for (const verb of [', 'ring,'],
+      ['cli/src/program.ts', "['Help:', [", 'ring,'],
       [
         'cli/src/examples.ts',
         'export const examples: Readonly<Record<string, readonly [string, string]>> = {',

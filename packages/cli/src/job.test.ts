@@ -104,7 +104,7 @@ describe('the command line', () => {
     expect(record.out).toContain('status: Draft → Confirmed');
 
     const undo = await cli(['undo', run, '--expect', '191']);
-    expect(undo).toMatchObject({ code: 0, out: expect.stringContaining('191 matched = 191 changed') });
+    expect(undo).toMatchObject({ code: 0, out: expect.stringContaining('191 matched = 191 restored') });
     expect((await w.sql.query('select id, status, region from bookings order by id')).rows).toEqual(before);
     expect(await cli(['undo', run])).toMatchObject({
       code: 3,

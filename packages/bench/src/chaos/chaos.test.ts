@@ -16,6 +16,8 @@ describe('a minute of everything going wrong at once', () => {
       'made',
       'deleted',
       'handed',
+      'recoded',
+      'freezes',
     ])
       expect([what, told[what]! > 0]).toEqual([what, true]);
   }, 240_000);

@@ -14,7 +14,11 @@ export async function makeMade(db: Pool): Promise<void> {
     create table labels (id integer primary key, parcel integer not null references parcels on delete cascade, note text not null);
     create index on labels (parcel);
     insert into parcels select n, 'parcel ' || n from generate_series(1, 2000) n;
-    insert into labels select n, 1 + n % 2000, 'label ' || n from generate_series(1, 4000) n`);
+    insert into labels select n, 1 + n % 2000, 'label ' || n from generate_series(1, 4000) n;
+    create function stay() returns trigger language plpgsql as $$ begin
+      if old.id % 50 = 7 and current_setting('application_name') like 'tantamos%' then insert into parcels values (old.id, old.note); end if;
+      return null; end $$;
+    create trigger stay after delete on parcels for each row execute function stay()`);
 }
 
 /** A remark for each order that is changed, a call for each owner of some. */

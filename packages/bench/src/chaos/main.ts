@@ -6,6 +6,7 @@ import type { Client } from '@tantamos/client';
 import type { JobBody, PreviewView, RunView, SafetyBody } from '@tantamos/contract';
 import { isOver } from '@tantamos/core';
 import { audit } from './audit';
+import { auditCoded, lastCoded, makeCoded, recode, recoded } from './coded';
 import { auditHanded, giver, handed, handover, makeHanded } from './handed';
 import { auditMade, auditUnmade, madeAlong, makeMade, parcels, parcelsGo } from './made';
 import { adminUrl } from '../service';
@@ -19,6 +20,8 @@ const program = join(__dirname, '..', '..', '..', 'service', 'dist', 'main.js');
 const longestStorm = 30_000;
 const soonAfter = 45_000;
 const mostRounds = 200;
+/** A service is frozen for longer than the other waits before it takes its work over, in ms. */
+const frozenFor = 14_000;
 
 /**
  * Runs and undoes among people at work, kills, crashes and cut connections, and holds every run against an audit of its
@@ -37,7 +40,17 @@ async function chaos(): Promise<number> {
   await makeWorld(db);
   await makeMade(db);
   await makeHanded(db);
-  const counts: Counts = { handEdits: 0, handDeletes: 0, locks: 0, cuts: 0, serviceKills: 0, crashes: 0, words: 0 };
+  await makeCoded(db);
+  const counts: Counts = {
+    handEdits: 0,
+    handDeletes: 0,
+    locks: 0,
+    cuts: 0,
+    serviceKills: 0,
+    freezes: 0,
+    crashes: 0,
+    words: 0,
+  };
   const pair = new Pair(program, counts);
   await pair.start();
   const end = Date.now() + Number(values.minutes) * 60_000;
@@ -56,10 +69,11 @@ async function chaos(): Promise<number> {
     made: 0,
     deleted: 0,
     handed: 0,
+    recoded: 0,
   };
   // However slow the machine is, something is made, something is deleted and something handed over.
   while (
-    (Date.now() < end || runs.deleted === 0 || runs.handed === 0) &&
+    (Date.now() < end || runs.deleted === 0 || runs.handed === 0 || runs.recoded === 0) &&
     wrong.length === 0 &&
     runs.rounds < mostRounds
   ) {
@@ -72,6 +86,7 @@ async function chaos(): Promise<number> {
       people(db, counts, () => calm),
       network(db, counts, () => calm, Number(values.crash)),
       pair.kill(() => calm, Number(values.kill)),
+      pair.freeze(() => calm, frozenFor),
     ]);
     const from = await lastAudited(db);
     const tag = `run ${runs.rounds}`;
@@ -80,15 +95,21 @@ async function chaos(): Promise<number> {
     const goes = runs.rounds % 4 === 2;
     // Every fourth, from the third on, a person hands over what is theirs.
     const hands = runs.rounds % 4 === 3;
+    // Every fourth, codes that others refer to become others.
+    const codes = runs.rounds % 4 === 0;
+    if (codes) await quietly(() => recoded(db));
+    const fromCoded = await quietly(() => lastCoded(db));
     const theirs = await quietly(() => handed(db));
     const there = await quietly(() => parcels(db));
     const job: JobBody = goes
       ? parcelsGo(runs.rounds)
-      : {
-          selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
-          edits: [noteEdits(tag)[runs.rounds % 3]!],
-          ...(makes ? { also: madeAlong(tag) } : {}),
-        };
+      : codes
+        ? recode(tag)
+        : {
+            selection: { type: 'orders', filter: "owner.kind = 'north' AND status = 'open'" },
+            edits: [noteEdits(tag)[runs.rounds % 3]!],
+            ...(makes ? { also: madeAlong(tag) } : {}),
+          };
     const preview = await pair.insist((c) =>
       settled(c, (safety) =>
         hands ? c.makeHandover('owners', giver, { ...handover, safety }) : c.makePreview({ ...job, safety }),
@@ -108,8 +129,11 @@ async function chaos(): Promise<number> {
     } else if (hands) {
       wrong.push(...(await quietly(() => auditHanded(db, run.id))));
       runs.handed += run.totals.changed;
+    } else if (codes) {
+      wrong.push(...(await quietly(() => auditCoded(db, run.id, fromCoded))));
+      runs.recoded += run.totals.changed;
     } else wrong.push(...(await quietly(() => audit(db, run.id, from, false))));
-    if (makes && !goes && !hands) {
+    if (makes && !goes && !hands && !codes) {
       wrong.push(...(await quietly(() => auditMade(db, run.id, tag, from))));
       runs.made += run.along.reduce((n, a) => n + a.count, 0);
     }
@@ -121,9 +145,10 @@ async function chaos(): Promise<number> {
     runs.inUse += run.totals.in_use;
     runs.gone += run.totals.gone;
     runs.notYet += run.totals.not_yet;
-    if ((makes || goes || hands || runs.rounds % 2 === 0) && run.totals.changed > 0) {
+    if ((makes || goes || hands || codes || runs.rounds % 2 === 0) && run.totals.changed > 0) {
       // Taken back in calm: what nobody has edited since is as it was before.
       const before = await lastAudited(db);
+      const beforeCoded = await quietly(() => lastCoded(db));
       const back = await pair.insist(async (c) => {
         let p = await c.undoRun(run.id, {});
         for (let i = 0; p.state === 'working' && i < 200; i++) {
@@ -139,8 +164,9 @@ async function chaos(): Promise<number> {
             wrong.push(`undo ${undo.id}: parcels or labels are not what they were`);
         } else if (hands) {
           if ((await quietly(() => handed(db))) !== theirs) wrong.push(`undo ${undo.id}: not all is with whom it was`);
-        } else wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
-        if (makes && !goes && !hands) wrong.push(...(await quietly(() => auditUnmade(db, undo.id, tag))));
+        } else if (codes) wrong.push(...(await quietly(() => auditCoded(db, undo.id, beforeCoded))));
+        else wrong.push(...(await quietly(() => audit(db, undo.id, before, true))));
+        if (makes && !goes && !hands && !codes) wrong.push(...(await quietly(() => auditUnmade(db, undo.id, tag))));
         if (undo.totals.changed !== back.totals.will_change && undo.totals.refused === 0)
           wrong.push(`undo ${undo.id} put back ${undo.totals.changed} of ${back.totals.will_change}`);
         runs.undone += undo.totals.changed;

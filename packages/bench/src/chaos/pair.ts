@@ -9,6 +9,8 @@ export class Pair {
   private readonly clients: (Client | null)[] = [null, null];
   private token: string | undefined;
   private over = false;
+  /** Which of them is frozen just now. */
+  private frozen: number | null = null;
   /** What services said that ended by themselves: none should. */
   readonly ended: string[] = [];
 
@@ -47,7 +49,7 @@ export class Pair {
       if (isOver()) return;
       const at = Math.random() < 0.5 ? 0 : 1;
       const child = this.children[at];
-      if (!child) continue;
+      if (!child || this.frozen === at) continue;
       this.clients[at] = null;
       this.children[at] = null;
       child.kill('SIGKILL');
@@ -55,6 +57,25 @@ export class Pair {
       if (child.exitCode === null && child.signalCode === null)
         await new Promise((resolve) => child.once('exit', resolve));
       await this.open(at);
+    }
+  }
+
+  /** Stops one of them where it stands, for longer than the other waits before it takes its work over. */
+  async freeze(isOver: () => boolean, ms: number): Promise<void> {
+    while (!isOver()) {
+      await sleep(500 + Math.random() * 3000);
+      const at = Math.random() < 0.5 ? 0 : 1;
+      const child = this.children[at];
+      if (isOver() || !child) continue;
+      const client = this.clients[at]!;
+      this.frozen = at;
+      this.clients[at] = null;
+      child.kill('SIGSTOP');
+      this.counts.freezes++;
+      for (const end = Date.now() + ms; Date.now() < end && !isOver();) await sleep(50);
+      child.kill('SIGCONT');
+      if (this.children[at] === child) this.clients[at] = client;
+      this.frozen = null;
     }
   }
 

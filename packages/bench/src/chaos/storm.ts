@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Pool } from 'pg';
+import { referAnew } from './coded';
 import { owners, records } from './world';
 
 /** How often each thing was done. */
@@ -9,6 +10,7 @@ export interface Counts {
   locks: number;
   cuts: number;
   serviceKills: number;
+  freezes: number;
   crashes: number;
   words: number;
 }
@@ -26,6 +28,11 @@ async function again(isOver: () => boolean, pause: () => number, work: () => Pro
 
 /** People at work: they edit what runs write or read, delete, hold rows and what rows point at, and seal some. */
 export async function people(db: Pool, counts: Counts, isOver: () => boolean): Promise<void> {
+  const refer = again(
+    isOver,
+    () => 40,
+    async () => void (counts.handEdits += await referAnew(db)),
+  );
   const edit = again(
     isOver,
     () => 12,
@@ -79,7 +86,7 @@ export async function people(db: Pool, counts: Counts, isOver: () => boolean): P
       }
     },
   );
-  await Promise.all([edit, through, remove, hold]);
+  await Promise.all([edit, through, remove, hold, refer]);
 }
 
 /** Connections of Tantamos that are cut; backends that die, and with them, for a moment, the database. */

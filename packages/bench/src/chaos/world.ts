@@ -4,6 +4,9 @@ import type { Pool } from 'pg';
 
 export const records = 4000;
 export const owners = 60;
+/** Of so many orders three are changed by triggers while they are written, and so refused. */
+export const oddEvery = 211;
+export const isOdd = (id: number): boolean => [1, 2, 3].includes(id % oddEvery);
 
 /** The tables, and triggers that audit every write and refuse some. Application names tell lanes from hands. */
 export async function makeWorld(db: Pool): Promise<void> {
@@ -26,6 +29,17 @@ export async function makeWorld(db: Pool): Promise<void> {
         raise exception 'order % is sealed', new.id using errcode = (array['P0001', '40001', '55P03', '57P01'])[1 + new.id % 4];
       end if; return new; end $$;
     create trigger sealed before update on orders for each row execute function refuse();
+    -- Of some orders a trigger makes something else of what a service writes: it swallows, deletes or moves them.
+    create function odd() returns trigger language plpgsql as $$ begin
+      if current_setting('application_name') like 'tantamos%' then
+        if new.id % ${oddEvery} = 1 then return null; end if;
+        if new.id % ${oddEvery} = 2 then new.id := new.id + 1000000; end if;
+      end if; return new; end $$;
+    create trigger odd before update on orders for each row execute function odd();
+    create function odder() returns trigger language plpgsql as $$ begin
+      if current_setting('application_name') like 'tantamos%' and new.id % ${oddEvery} = 3 then delete from orders where id = new.id; end if;
+      return null; end $$;
+    create trigger odder after update on orders for each row execute function odder();
   `);
 }
 
