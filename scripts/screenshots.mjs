@@ -35,7 +35,7 @@ const expected = {
   formula: ["owner = 'Ines Calloway' 197", 'hives for Lavender, North valley'],
   rules: ['An active grower is no reseller.', 'A booking goes forward, never back.'],
   jobs: ['postpone what is open', 'owner is ‹leaver›'],
-  start: ['Waits for you', 'Ran lately', '188 changed of 191 matched'],
+  start: ['Waits for you', 'Ran lately', '188 restored of 191 matched'],
   'whole-records': ["valley = 'north' 3,600", '24'],
   delete: ['60 matched = 34 will be deleted + 26 not allowed', 'Placements: 34 will be deleted'],
   handover: ['Everything that points at a person', 'Tobias Fenwick', 'not asked for'],
@@ -217,7 +217,7 @@ async function pages(executablePath, sql) {
   await page.getByRole('heading', { name: 'Which' }).scrollIntoViewIfNeeded();
   await shot('job');
   await button('Preview 191').click();
-  await page.getByText('9 records are not allowed').waitFor();
+  await page.getByText('9 records will be left alone').waitFor();
   await shot('preview');
   await button('Run the first 5, then ask me').click();
   await button('Continue with 186').waitFor();
@@ -292,8 +292,8 @@ async function pages(executablePath, sql) {
   await page.getByRole('radio', { name: /^All/ }).check();
   await page.getByLabel('Region').check();
   await button('Preview the undo').click();
-  await button(/^Put back all/).click();
-  await page.getByText(/records put back/).waitFor();
+  await button(/^Undo all/).click();
+  await page.getByText(/records restored/).waitFor();
   await page.goto(`${base}/records/bookings/76`);
   await page.getByText('run by Sorrel Haldane').first().waitFor();
   await button('Edit Hives').click();

@@ -25,7 +25,7 @@ describe('rules on the command line', () => {
       err: expect.stringContaining(`“${name}” is off: 271 break it (counted `),
     });
     expect((await cli(['rule', 'list', 'growers'])).out).toMatch(
-      /active growers grow +growers +off +271 +where status is Active, kind is not Reseller +set kind to Orchard/,
+      /active growers grow +growers +off +271 +\S+ \S+ +where status is Active, kind is not Reseller +set kind to Orchard/,
     );
     expect((await cli(['rule', 'on', name])).err).toContain('is on');
   });
