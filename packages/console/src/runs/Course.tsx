@@ -30,6 +30,8 @@ export function Course({ run: r }: { run: RunView }) {
         values={rates}
         title="Records a second"
         shown={(n) => number(Math.round(n))}
+        // The average stands above, once on the page.
+        average={false}
         filled
       />
       {waits.some((ms) => ms !== null) && (
@@ -54,10 +56,11 @@ interface LineProps {
   usual?: number | null;
   title: string;
   shown: (n: number) => string;
+  average?: boolean;
   filled?: boolean;
 }
 
-function Line({ stretches, seconds, values, usual = null, title, shown, filled }: LineProps) {
+function Line({ stretches, seconds, values, usual = null, title, shown, average = true, filled }: LineProps) {
   const known = values.filter((v) => v !== null);
   const most = Math.max(...known, usual ?? 0, 0.001);
   const from = Date.parse(stretches[0]!.at);
@@ -75,21 +78,19 @@ function Line({ stretches, seconds, values, usual = null, title, shown, filled }
   }, []);
   const shortly = { seconds: span < 600_000 };
   const sum = known.reduce((a, b) => a + b, 0);
-  const words = `${title}: ${shown(sum / known.length)} on the average, ${shown(Math.max(...known))} at most${usual === null ? '' : `, ${shown(usual)} before the run`}`;
+  const mean = average ? `average ${shown(sum / known.length)}, ` : '';
+  const words = `${mean}highest ${shown(Math.max(...known))}${usual === null ? '' : `, before the run ${shown(usual)}`}`;
   return (
     <figure>
       <figcaption className="flex justify-between gap-3 text-xs">
         <span>{title}</span>
-        <span className="text-quiet">
-          ⌀ {shown(sum / known.length)}, at most {shown(Math.max(...known))}
-          {usual !== null && `, before ${shown(usual)}`}
-        </span>
+        <span className="text-quiet">{words}</span>
       </figcaption>
       <svg
         viewBox={`0 0 ${width} ${height}`}
         className="block h-14 w-full"
         role="img"
-        aria-label={words}
+        aria-label={`${title}: ${words}`}
         preserveAspectRatio="none"
       >
         <line
