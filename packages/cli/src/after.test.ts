@@ -35,7 +35,9 @@ describe('careful runs, and what is done after them, on the command line', () =>
     await preview(1, 50, 'limited', '--batch-size', '10', '--stop-if', 'failures=1', '--stop-if', 'minutes=60');
     const ran = await cli(['run', 'last', '--expect', '50']);
     expect(ran).toMatchObject({ code: 5 });
-    expect(ran.out).toMatch(/Paused: \d+ records changed — Stopped by its limit: 2 could not be changed, more than the 1 you allowed/);
+    expect(ran.out).toMatch(
+      /Paused: \d+ records changed — Stopped by its limit: 2 could not be changed, more than the 1 you allowed/,
+    );
     expect(ran.out).toContain('To continue is to go on without that limit.');
     const causes = await cli(['causes', 'last']);
     expect(causes.out).toMatch(

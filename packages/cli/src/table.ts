@@ -38,7 +38,7 @@ export function tableOf(
   const all = sheet.columns.map((name, at): Column => {
     const isNumber = sheet.numbers?.includes(name) ?? false;
     const isWhole = sheet.whole?.includes(name) ?? false;
-    const longest = Math.max(widthOf(name), ...rows.map((row) => widthOf(row[at] ?? '')));
+    const longest = rows.reduce((most, row) => Math.max(most, widthOf(row[at] ?? '')), widthOf(name));
     const natural = isWhole ? longest : Math.min(longest, widestCell);
     const least = isNumber ? natural : Math.min(natural, isWhole ? narrowestWrap : narrowestCell);
     return { at, name, isNumber, isWhole, natural, least };

@@ -182,7 +182,10 @@ describe('values from files, and new records, in the console', () => {
     await made.getByText('And then make contacts of the rows').waitFor();
     await button(/^Preview/).click();
     await page.waitForURL('**/previews/*');
-    await page.getByText(/\d will be created/).first().waitFor();
+    await page
+      .getByText(/\d will be created/)
+      .first()
+      .waitFor();
     await page.goto(`${w.base}/records/contacts`);
     await made.getByRole('button', { name: 'Without this part' }).click();
     await made.waitFor({ state: 'detached' });

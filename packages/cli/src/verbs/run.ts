@@ -17,12 +17,12 @@ import { showPreview } from '../show';
 import { UsageError } from '../trouble';
 import { finish } from './preview';
 import { acting, type Verb } from './verb';
-import { commas, wholeNumber } from '../options';
+import { commas, oneOf, wholeNumber } from '../options';
 
 /** How what becomes of a run is given, and whether its progress is shown. */
 export function withFollowing(command: Command): Command {
   return command
-    .option('--format <format>', 'table, json or jsonl', 'table')
+    .option('--format <format>', 'table, json or jsonl', oneOf('--format', 'table', 'json', 'jsonl'), 'table')
     .option('--quiet', 'show no progress, and no table at the end');
 }
 

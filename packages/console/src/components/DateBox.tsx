@@ -1,6 +1,6 @@
 import { isDay } from '@tantamos/core';
 import { CalendarDays } from 'lucide-react';
-import { useEffect, useRef, useState, type ComponentProps } from 'react';
+import { useRef, useState, type ComponentProps } from 'react';
 
 interface Props extends Omit<ComponentProps<'input'>, 'value' | 'onChange' | 'type'> {
   readonly value: string;
@@ -11,14 +11,16 @@ interface Props extends Omit<ComponentProps<'input'>, 'value' | 'onChange' | 'ty
 
 /** A day, typed or pasted as 2026-12-31 whatever the browser's own order is, or taken from its calendar. */
 export function DateBox({ value, onChange, whole = false, className, ...rest }: Props) {
-  const [text, setText] = useState(value);
+  const [typedOn, setTypedOn] = useState({ value, text: value });
+  // What was typed stands until the value becomes another by itself.
+  const text = typedOn.value === value ? typedOn.text : value;
   const calendar = useRef<HTMLInputElement>(null);
-  useEffect(() => setText(value), [value]);
   const isWrong = text !== '' && !isDay(text);
   const take = (next: string): void => {
     const typed = next.trim();
-    setText(typed);
-    if (!whole || typed === '' || isDay(typed)) onChange(typed);
+    const isTaken = !whole || typed === '' || isDay(typed);
+    setTypedOn({ value: isTaken ? typed : value, text: typed });
+    if (isTaken) onChange(typed);
   };
   return (
     <span className="relative inline-flex w-full min-w-36">

@@ -146,19 +146,21 @@ type Digits = (n: number) => string;
 const digits: Digits = (n) => n.toLocaleString('en-US');
 
 const along = {
-  create: { done: 'created', will: 'will be created' },
-  delete: { done: 'deleted', will: 'will be deleted' },
-  blank: { done: 'reference cleared', will: 'reference will be cleared' },
-  restore: { done: 'reference restored', will: 'reference will be restored' },
-  default: { done: 'reference set to its default', will: 'reference will be set to its default' },
-  follow: { done: 'reference updated', will: 'reference will be updated' },
-} as const satisfies Record<Along['act'], { done: string; will: string }>;
+  create: { of: null, done: 'created', will: 'will be created' },
+  delete: { of: null, done: 'deleted', will: 'will be deleted' },
+  blank: { of: 'reference', done: 'cleared', will: 'will be cleared' },
+  restore: { of: 'reference', done: 'restored', will: 'will be restored' },
+  default: { of: 'reference', done: 'set to the default', will: 'will be set to the default' },
+  follow: { of: 'reference', done: 'updated', will: 'will be updated' },
+} as const satisfies Record<Along['act'], { of: string | null; done: string; will: string }>;
 
-/** “Remarks: 40 created”: what is done together with the records, counted apart from them. */
+/** “Remarks: 40 created”, “Invoices: 12 references cleared”: what is done together with the records, counted apart from them. */
 export function alongWords(
   { label, act, count }: { readonly label: string; readonly act: Along['act']; readonly count: number },
   isDone: boolean,
   shown: Digits = digits,
 ): string {
-  return `${label}: ${shown(count)} ${along[act][isDone ? 'done' : 'will']}`;
+  const { of, done, will: toBe } = along[act];
+  const what = of === null ? '' : ` ${of}${count === 1 ? '' : 's'}`;
+  return `${label}: ${shown(count)}${what} ${isDone ? done : toBe}`;
 }

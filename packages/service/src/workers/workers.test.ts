@@ -75,7 +75,7 @@ describe('a service that is frozen', () => {
     // It knows the tables already: it does not look at them while they are locked.
     await previewed(one.client, {
       ...job('sites', 'x', {}),
-      selection: { type: 'sites', keys: ['1'] } as never,
+      selection: { type: 'sites', keys: ['1'] },
       edits: [{ kind: 'set', field: 'access_note', value: 'y' }] as never,
     });
     // Somebody keeps the preview from coming to its end until its service is frozen.

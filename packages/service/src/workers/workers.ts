@@ -33,6 +33,9 @@ export class Workers {
   private client: Client | undefined;
   private timer: NodeJS.Timeout | undefined;
   private closed = false;
+  /** When it wrote last, and since when without a gap: who was away itself cannot tell who else is. */
+  private beatAt = 0;
+  private steadySince = 0;
   private readonly trouble: Recurring;
 
   constructor(
@@ -76,6 +79,9 @@ export class Workers {
       this.client ??= await this.database.listener('heartbeat');
       await this.client.query({ name: 'beat', text: beat, values: [this.name, hostname(), process.pid] });
       this.trouble.over();
+      const now = Date.now();
+      if (now - this.beatAt > 2 * beatEvery) this.steadySince = now;
+      this.beatAt = now;
     } catch (error) {
       this.trouble.met(error);
       await this.client?.end().catch(() => {});
@@ -85,6 +91,7 @@ export class Workers {
 
   /** Ends the sessions of frozen services that keep others waiting. How many. */
   async endFrozen(): Promise<number> {
+    if (Date.now() - this.steadySince < frozenAfter) return 0;
     let ended = 0;
     for (const account of this.accounts)
       try {
