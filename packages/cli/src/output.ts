@@ -1,21 +1,11 @@
 import { stringify } from 'csv-stringify/sync';
 import color from 'picocolors';
-import { tableOf, terminalWidth } from './table';
+import { tableOf, terminalWidth, type Sheet } from './table';
 import { escapedJson, printed, printedJson, printedValue } from './control-characters';
 import { UsageError } from './trouble';
 
 export type Format = 'table' | 'json' | 'jsonl' | 'csv';
 export const formats: readonly Format[] = ['table', 'json', 'jsonl', 'csv'];
-
-/** Rows of texts under headings, for people and programs alike. */
-export interface Sheet {
-  readonly columns: readonly string[];
-  readonly rows: readonly (readonly (string | number | boolean | null)[])[];
-  /** Columns set flush right. */
-  readonly numbers?: readonly string[];
-  /** Columns whose texts are not cut: sentences. */
-  readonly whole?: readonly string[];
-}
 
 export function readFormat(text: string): Format {
   const format = formats.find((f) => f === text);

@@ -3,7 +3,16 @@ import color from 'picocolors';
 import width from 'string-width';
 import { stripVTControlCharacters } from 'node:util';
 import { printed } from './control-characters';
-import type { Sheet } from './output';
+
+/** Rows of texts under headings, for people and programs alike. */
+export interface Sheet {
+  readonly columns: readonly string[];
+  readonly rows: readonly (readonly (string | number | boolean | null)[])[];
+  /** Columns set flush right. */
+  readonly numbers?: readonly string[];
+  /** Columns whose texts are not cut: sentences. */
+  readonly whole?: readonly string[];
+}
 
 /** A cell that is not a sentence is no wider than this. */
 const widestCell = 60;

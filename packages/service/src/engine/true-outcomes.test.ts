@@ -179,10 +179,19 @@ describe('what became of a record is true', () => {
     it('a refusal of every record that no value explains pauses the run', async () => {
       const type = await table(30);
       const p = await previewed(w.admin, setNote(type));
+      await w.sql.query(`revoke update on ${type} from public, tantamos_service`);
+      const run = await ran(w.admin, p.id, { askAfter: null, expect: 30 });
+      expect(run).toMatchObject({ state: 'paused', totals: { changed: 0, not_yet: 30 } });
+      expect(run.reason).toMatch(/^It cannot go on: (every record fails alike: permission denied|.*may not)/);
+    });
+
+    it('a rule that came since the preview pauses the run, and is named', async () => {
+      const type = await table(30);
+      const p = await previewed(w.admin, setNote(type));
       await w.sql.query(`create rule no_more as on update to ${type} where false do instead nothing`);
       const run = await ran(w.admin, p.id, { askAfter: null, expect: 30 });
       expect(run).toMatchObject({ state: 'paused', totals: { changed: 0, not_yet: 30 } });
-      expect(run.reason).toMatch(/^It cannot go on: every record fails alike: /);
+      expect(run.reason).toMatch(/^It cannot go on: The database has a rule, no_more, /);
     });
   });
 

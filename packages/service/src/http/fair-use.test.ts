@@ -13,7 +13,7 @@ describe('heavy requests', () => {
     Number(
       (
         await w.sql.query(
-          `select count(*)::int as n from pg_stat_activity where application_name = 'tantamos listener' and datname = current_database()`,
+          `select count(*)::int as n from pg_stat_activity where application_name like 'tantamos listener%' and datname = current_database()`,
         )
       ).rows[0].n,
     );

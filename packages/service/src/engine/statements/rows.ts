@@ -49,7 +49,7 @@ import {
   newFieldsIn,
 } from '@tantamos/core';
 import { keptAmong } from './pointers';
-import { keptByReference } from './references';
+import { keptByReference } from './kept-references';
 import { asked, notPutBack, rulesBroken } from './database-rules';
 
 /** Which records of a part's selection a statement looks at. */
