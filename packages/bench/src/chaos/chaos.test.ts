@@ -20,5 +20,5 @@ describe('a minute of everything going wrong at once', () => {
       'freezes',
     ])
       expect([what, told[what]! > 0]).toEqual([what, true]);
-  }, 240_000);
+  }, 600_000);
 });

@@ -73,7 +73,7 @@ async function chaos(): Promise<number> {
   };
   // However slow the machine is, something is made, something is deleted and something handed over.
   while (
-    (Date.now() < end || runs.deleted === 0 || runs.handed === 0 || runs.recoded === 0) &&
+    (Date.now() < end || [runs.deleted, runs.handed, runs.recoded, counts.freezes, counts.serviceKills].includes(0)) &&
     wrong.length === 0 &&
     runs.rounds < mostRounds
   ) {

@@ -49,7 +49,8 @@ export class Pair {
       if (isOver()) return;
       const at = Math.random() < 0.5 ? 0 : 1;
       const child = this.children[at];
-      if (!child || this.frozen === at) continue;
+      // One is always there to be asked.
+      if (!child || this.frozen !== null) continue;
       this.clients[at] = null;
       this.children[at] = null;
       child.kill('SIGKILL');
@@ -66,7 +67,7 @@ export class Pair {
       await sleep(500 + Math.random() * 3000);
       const at = Math.random() < 0.5 ? 0 : 1;
       const child = this.children[at];
-      if (isOver() || !child) continue;
+      if (isOver() || !child || this.clients.includes(null)) continue;
       const client = this.clients[at]!;
       this.frozen = at;
       this.clients[at] = null;
