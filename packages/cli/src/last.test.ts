@@ -1,3 +1,6 @@
+import { execFile } from 'node:child_process';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
 import { openWorkspace, type Workspace } from '../../service/src/testing/workspace';
 import { openCli, type Cli } from './testing/cli';
 
@@ -40,6 +43,22 @@ describe('what is said on the command line', () => {
       code: 2,
       err: expect.stringContaining('“last” never means an older one'),
     });
+  });
+
+  it('`last` is known also where npx starts the program, as the guide does', async () => {
+    const npx = 'npx --no-install tantamos';
+    const script = `${npx} preview bookings -f 'id = 77' --set note=npx && ${npx} run last --expect 1 --quiet && ${npx} result last; true`;
+    const { stdout } = await promisify(execFile)('bash', ['-c', script], {
+      cwd: join(__dirname, '../../..'),
+      env: { PATH: process.env.PATH, HOME: cli.home, NO_COLOR: '1' },
+    });
+    expect(stdout).toContain('Finished: 1 record changed');
+    // Another script is another terminal.
+    const other = promisify(execFile)('bash', ['-c', `${npx} result last; true`], {
+      cwd: join(__dirname, '../../..'),
+      env: { PATH: process.env.PATH, HOME: cli.home, NO_COLOR: '1' },
+    });
+    expect((await other).stderr).toContain('There is no run from this terminal yet');
   });
 
   it('tells an administrator whose preview it is, and keeps both names with the run', async () => {

@@ -3,6 +3,7 @@ import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { isMeant } from '@tantamos/core';
 import { folder, sessionKey } from './session';
+import { terminalId } from './terminal';
 import { UsageError } from './trouble';
 
 // What `last` means: what was made last from this terminal (by the shell it runs in, or the script), with this token. It is
@@ -68,9 +69,7 @@ export function lastFile(said: string | undefined): string {
 }
 
 function here(): string {
-  // A terminal may say which it is; else it is the shell, or script, that all commands of it are started by.
-  const terminal = process.env.TANTAMOS_TERMINAL ?? String(process.ppid);
-  return createHash('sha256').update(`${sessionKey()} ${terminal}`).digest('base64url').slice(0, 22);
+  return createHash('sha256').update(`${sessionKey()} ${terminalId()}`).digest('base64url').slice(0, 22);
 }
 
 function read(): Record<string, Entry> {
