@@ -19,7 +19,7 @@ import { finish } from './preview';
 import { acting, type Verb } from './verb';
 import { commas, oneOf, wholeNumber } from '../options';
 
-/** How what becomes of a run is given, and whether its progress is shown. */
+/** How the progress and the end of a run are given, and whether its progress is shown. */
 export function withFollowing(command: Command): Command {
   return command
     .option('--format <format>', 'table, json or jsonl', oneOf('--format', 'table', 'json', 'jsonl'), 'table')

@@ -1,6 +1,6 @@
 import type { Catalog, Field, Pointer, RecordType } from '../catalog/catalog';
 
-/** What becomes of records that refer by `field` to a value of a record that changes: the database's ON UPDATE action. */
+/** What happens to records that refer by `field` to a value of a record that changes: the database's ON UPDATE action. */
 export interface ReferenceChange {
   readonly type: RecordType;
   readonly field: Field;

@@ -105,6 +105,8 @@ export interface Along {
    * default before it changes, or get the new value by the database itself (`follow`).
    */
   readonly referenced?: string;
+  /** Of an undo: these references were cleared or set to their default because this field of the part changed. */
+  readonly restoredWith?: string;
   /** Of an undo: the place of the entry that it takes back, among all of the run's order. */
   readonly was?: number;
   /** Of a delete: a run created them, so that one that is gone already hinders nothing. */

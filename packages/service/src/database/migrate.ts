@@ -10,13 +10,13 @@ export const migrationLock = 741_000_001;
 /** Every service holds a share of it; who alters the schema of an earlier version needs all of it. */
 export const servicesLock = 741_000_003;
 
-/** The version of the schema that this program works on: that of its last step. */
 let newestKnown: number | null = null;
+/** The version of the schema that this program works on: that of its last step. */
 export async function schemaVersion(): Promise<number> {
   return (newestKnown ??= (await allSteps()).at(-1)!.version);
 }
 
-/** Why this program must not work on the schema any more: it was brought up under it, or is being brought up; null where it may. */
+/** Why this program must not work on the schema any more: another version brought it up; null where it may. */
 export async function whyOutdated(database: Database): Promise<string | null> {
   const known = await schemaVersion();
   const row = await database.one<{ version: number }>('select max(version) as version from tantamos.migration');

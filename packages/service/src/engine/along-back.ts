@@ -1,6 +1,7 @@
 import { alongOf, raw, sql, typeNow, type Along, type Catalog, type Sql, type WorkOrder } from '@tantamos/core';
 import { askOn, type Connection } from '../database/database';
 import {
+  alongLeft,
   alongNow,
   freezeAlong,
   freezeAlongValues,
@@ -21,7 +22,7 @@ export interface AlongLeft {
 }
 
 /**
- * What becomes of related records when a run is undone. They are looked at before anything is frozen: one that is gone hinders
+ * Related records when a run is undone. They are looked at before anything is frozen: one that is gone hinders
  * nothing, one that was edited since holds back the record it belongs to, unless a person said that it is to be left or
  * overwritten.
  */
@@ -73,8 +74,7 @@ export class AlongBack {
       if (entry.entry.act !== 'delete') await this.ask(freezeAlongValues(this.run, preview, entry));
       const [found] = await askOn<{ edited: number; gone: number }>(
         this.connection,
-        sql`select count(*) filter (where now = 'edited')::int as edited, count(*) filter (where now = 'gone')::int as gone
-          from ${entry.table}`,
+        alongLeft(preview, entry.table, entry),
       );
       const { edited, gone } = found!;
       const isLeft = this.taken.leaveEdited && !this.taken.overwrite;

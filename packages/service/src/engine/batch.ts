@@ -422,10 +422,15 @@ const mostExamples = 20;
 
 /** Of related records that hold something else than was written: how many by field, with examples; null where none. */
 function alteredOf(some: readonly Made[]): string | null {
-  const fields = new Map<string, string[]>();
+  const fields = new Map<string, { count: number; keys: string[] }>();
   for (const { key, altered = {} } of some)
-    for (const field of Object.keys(altered)) fields.set(field, [...(fields.get(field) ?? []), key]);
-  const found = [...fields].map(([field, keys]) => ({ field, count: keys.length, keys: keys.slice(0, mostExamples) }));
+    for (const field of Object.keys(altered)) {
+      const of = fields.get(field) ?? { count: 0, keys: [] };
+      of.count += 1;
+      if (of.keys.length < mostExamples) of.keys.push(key);
+      fields.set(field, of);
+    }
+  const found = [...fields].map(([field, of]) => ({ field, ...of }));
   return found.length > 0 ? JSON.stringify(found) : null;
 }
 

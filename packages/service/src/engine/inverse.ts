@@ -39,14 +39,15 @@ export function inverse(order: WorkOrder, catalog: Catalog): WorkOrder {
   };
 }
 
-/** An order that takes back only some fields: what was made along stays. */
+/** An order that takes back only some fields, and of related records only what refers to the values of these. */
 export function narrowed(order: WorkOrder, fields: readonly string[] | undefined): WorkOrder {
   if (!fields) return order;
   const parts = order.parts.map((part): OrderPart => {
     const kept = part.writes.flatMap((name, i) => (fields.includes(name) ? [i] : []));
     const writes = kept.map((i) => part.writes[i]!);
     const declared = part.declared && { declared: kept.map((i) => part.declared![i]!) };
-    return { ...part, writes, ...declared, along: [], reads: fieldReadsOf(part.type, writes) };
+    const along = part.along.filter((a) => writes.includes(a.referenced ?? a.restoredWith ?? ''));
+    return { ...part, writes, ...declared, along, reads: fieldReadsOf(part.type, writes) };
   });
   return { ...order, parts };
 }
@@ -88,8 +89,9 @@ function inverseAlong(along: Along, was: number, of: OrderPart['act'], catalog: 
   const act = inverseAct[along.act];
   // References that were restored with a value refer to it: they are among all those that do so now.
   if (act === null || (of === 'update' && along.act === 'restore')) return [];
-  const { referenced: _, ...rest } = along;
-  if (along.act !== 'create') return [{ ...rest, act, was }];
+  const { referenced, restoredWith: _, ...rest } = along;
+  if (along.act !== 'create')
+    return [{ ...rest, act, was, ...(referenced === undefined ? {} : { restoredWith: referenced }) }];
   const writes = wholeRecord(typeNow(catalog, along.type)).map((f) => f.name);
   return [{ ...rest, act, was, created: true, writes }];
 }

@@ -46,6 +46,17 @@ describe('values that other records refer to', () => {
     const undo = await ran(w.admin, back.id, { askAfter: null, expect: 4 });
     expect(undo.totals).toMatchObject({ changed: 4 });
     expect(await image('depots', 'boxes')).toEqual(before);
+    // Only the code: its references come back with it; and an undo of one depot speaks of that one only.
+    const third = await ran(w.admin, (await previewed(w.admin, recode)).id, { askAfter: null, expect: 4 });
+    await w.sql.query(`delete from boxes where id = 2`);
+    const one = await undone(w.admin, third.id, { keys: ['1'] });
+    expect(one.totals.will_change).toBe(1);
+    expect(JSON.stringify(one.notes)).not.toContain('gone already');
+    const code = await undone(w.admin, third.id, { fields: ['code'] });
+    const codeBack = await ran(w.admin, code.id, { askAfter: null, expect: 4 });
+    expect(codeBack.totals).toMatchObject({ changed: 4 });
+    await w.sql.query(`insert into boxes select 2, code, 'box 2' from depots where id = 3`);
+    expect(await image('depots', 'boxes')).toEqual(before);
     // And again: the undo of the undo clears what refers by then.
     const again = await ran(w.admin, (await undone(w.admin, undo.id)).id, { askAfter: null, expect: 4 });
     expect(again.totals).toMatchObject({ changed: 4 });

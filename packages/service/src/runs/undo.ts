@@ -21,8 +21,10 @@ export async function undoWhich(compiler: Compiler, r: RunRow, seen: Seen, body:
     });
   const types = (only === null ? ids : [only]).map((id) => typeNow(seen.catalog, id));
   const parts = r.work_order.parts.filter((part) => only === null || part.type === only);
-  const related = parts.flatMap((part) => part.along.map((a) => typeNow(seen.catalog, a.type)));
-  if (overwrite) [...types, ...related].forEach((type) => seen.must('overwrite', type));
+  if (overwrite) {
+    const related = parts.flatMap((part) => part.along.map((a) => typeNow(seen.catalog, a.type)));
+    [...types, ...related].forEach((type) => seen.must('overwrite', type));
+  }
   if (filter !== undefined && filter.trim() !== '') {
     // Made again or gone, a record answers no filter.
     if (parts.some((part) => part.act === 'delete'))

@@ -84,12 +84,7 @@ export function hinderedBy(table: Sql, { entry, type, part }: AlongUndone): Sql 
 export function freezeAlong(preview: string, table: Sql, undone: AlongUndone, kept: readonly Now[]): readonly Sql[] {
   const { part, at } = undone;
   const id = sql`${value(preview)}::uuid`;
-  const items = sql`
-    select u.position, o.place::int as place, n.* from tantamos.batch u
-    cross join lateral rows from (unnest(u.keys), string_to_table(u.verdicts, null)) with ordinality o(owner, verdict, place)
-    join ${table} n on n.owner = o.owner
-    where u.preview = ${id} and u.part = ${value(part)} and o.verdict = ${value(letterOf('will_change'))}
-      and n.now = any(${value(kept)}::text[])`;
+  const items = sql`${relatedOf(preview, table, part)} and n.now = any(${value(kept)}::text[])`;
   const values = fieldsNow(undone).map(
     (name, i) => sql`
       insert into tantamos.batch_along_value (preview, position, along, field, new)
@@ -102,6 +97,22 @@ export function freezeAlong(preview: string, table: Sql, undone: AlongUndone, ke
         array_agg(made_as order by place, key) from (${items}) i group by position`,
     ...values,
   ];
+}
+
+/** Related records in `table` whose owners are frozen to be undone: rows of `position`, `place` and what `alongNow` gives. */
+function relatedOf(preview: string, table: Sql, part: number): Sql {
+  return sql`
+    select u.position, o.place::int as place, n.* from tantamos.batch u
+    cross join lateral rows from (unnest(u.keys), string_to_table(u.verdicts, null)) with ordinality o(owner, verdict, place)
+    join ${table} n on n.owner = o.owner
+    where u.preview = ${value(preview)}::uuid and u.part = ${value(part)} and o.verdict = ${value(letterOf('will_change'))}`;
+}
+
+/** How many of them were edited since, and how many are gone: one row of `edited`, `gone`. */
+export function alongLeft(preview: string, table: Sql, { part }: AlongUndone): Sql {
+  return sql`
+    select count(*) filter (where now = 'edited')::int as edited, count(*) filter (where now = 'gone')::int as gone
+    from (${relatedOf(preview, table, part)}) r`;
 }
 
 /** Freezes for what is created again, or gets its reference again, the values that the run's own preview froze. */
