@@ -52,6 +52,10 @@ describe('values that other records refer to', () => {
     const one = await undone(w.admin, third.id, { keys: ['1'] });
     expect(one.totals.will_change).toBe(1);
     expect(JSON.stringify(one.notes)).not.toContain('gone already');
+    // What refers to it may be of a type that nobody sees by now.
+    await w.admin.setType('boxes', { hidden: true });
+    expect((await undone(w.admin, third.id)).totals.will_change).toBe(4);
+    await w.admin.setType('boxes', { hidden: false });
     const code = await undone(w.admin, third.id, { fields: ['code'] });
     const codeBack = await ran(w.admin, code.id, { askAfter: null, expect: 4 });
     expect(codeBack.totals).toMatchObject({ changed: 4 });

@@ -44,7 +44,12 @@ describe('a service that is frozen', () => {
   };
 
   it('another ends its sessions, goes on with the run, and says so; nothing is done twice or lost', async () => {
+    await w.sql.query(
+      `insert into tantamos.worker (name, host, process, beat_at) values ('deadbeef', 'depot', 1, now() - interval '2 days')`,
+    );
     const [one, two] = [await started(), await started()];
+    // One that ended without a word is forgotten after a day.
+    expect((await w.sql.query(`select from tantamos.worker where name = 'deadbeef'`)).rowCount).toBe(0);
     const p = await previewed(two.client, job('bookings', 'frozen', { perSecond: 400 }));
     const { id } = await two.client.startRun({ preview: p.id, askAfter: null, expect: p.totals.will_change });
     await until(async () => (await lanesOf(one.child.pid!)) > 0 && (await two.client.run(id)).totals.changed > 0);

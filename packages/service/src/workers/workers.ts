@@ -52,6 +52,7 @@ export class Workers {
 
   async start(): Promise<void> {
     await this.beat();
+    await this.client?.query(forgetDead).catch((error: unknown) => this.trouble.met(error));
     const next = (): void => {
       if (this.closed) return;
       this.timer = setTimeout(
@@ -127,6 +128,11 @@ export class Workers {
 const beat = `
   insert into tantamos.worker (name, host, process) values ($1, $2, $3)
   on conflict (name) do update set beat_at = clock_timestamp()`;
+
+/** Services that ended without a word, a day after the last one; a frozen one still has sessions. */
+const forgetDead = `
+  delete from tantamos.worker w where beat_at < now() - interval '1 day'
+    and not exists (select from pg_stat_activity a where a.application_name like 'tantamos% ' || w.name)`;
 
 /** The session waits for its client, and for nothing else. */
 const waitsForClient = `(a.state in ('idle', 'idle in transaction', 'idle in transaction (aborted)')
